@@ -34,6 +34,8 @@ type ChangeDetail struct {
 	Edits   []EditState `json:"edits" nullable:"false" doc:"In the order in which they go out"`
 	Problem string      `json:"problem" doc:"The first edit that cannot be made now; empty when all can"`
 	Rollout string      `json:"rollout" doc:"State of its rollout while that has not ended; empty for none"`
+	Waves   bool        `json:"waves" doc:"It goes out in waves, or did"`
+	Own     bool        `json:"own" doc:"Whoever asks wrote a part of it, or asked for it to go out, so that somebody else approves it"`
 }
 
 // ChangeEdit is one edit of a change. Of document, assignment and group that is given which its kind needs.

@@ -47,7 +47,7 @@ func TestAChangeFromABlankPolicyInTheConsole(t *testing.T) {
 		browser.Reads("Which change?"),
 		browser.Type(`[role="dialog"] input`, "Rules for all"),
 		click("Start change"),
-		browser.Reads("Draft change: 1 edit"),
+		browser.Reads("draft, 1 edit"),
 	)
 	_, err := s.owner.Policy(ctx, "my-policy")
 	problem(t, err, 404, "my-policy")
@@ -60,34 +60,52 @@ func TestAChangeFromABlankPolicyInTheConsole(t *testing.T) {
 		browser.Reads("minimum length gets stricter: 0 characters → 14 characters"),
 		browser.Reads("1 of 1 device affected."),
 		click("Add to the change"),
-		browser.Reads("Draft change: 2 edits"),
+		browser.Reads("draft, 2 edits"),
 	)
 	b.do(
 		"see the whole, and ask for approval",
 		chromedp.Navigate(s.URL+"/changes/rules-for-all"),
 		browser.Reads("A second person must approve it: the assignment rules-for-all is aimed at everything at once."),
-		browser.Reads("1 of 1 device affected."),
+		browser.Reads("Asking reaches no device; you start it once it is approved."),
+		browser.Reads("1 of 1 device"),
 		click("Show affected devices"),
 		browser.Reads("SKL-WKS-001"),
 		click("Ask for approval…"),
 		click("Ask for approval"),
-		browser.Reads("asta asked for it to go out."),
-		click("Approve…"),
-		click("Approve"),
-		browser.Reads("so somebody else must approve it"),
+		browser.Reads("Rules for all waits for a second person. Nothing has reached a device."),
+		browser.Reads("You wrote a part of it or asked for it, so somebody else decides."),
+		browser.Reads("Nobody can: it takes a deployer who reaches all of its devices and had no part in it."),
+		browser.Until(`![...document.querySelectorAll("button")].some(b => b.innerText.startsWith("Approve"))`),
 	)
-	b.forget() // the refusal was asked for
-	second := s.as("ragna", "deployer")
-	p, err := second.PreviewChange(ctx, "rules-for-all")
-	require.NoError(t, err)
-	_, err = second.DecideChange(ctx, "rules-for-all", true, "", p.Digest)
-	require.NoError(t, err)
+	s.as("ragna", "deployer")
+	other := openTab(t, 1280, 800)
+	other.do(
+		"a second person approves what is listed, which reaches no device",
+		browser.SignIn(s.URL, "ragna", ownerPassword),
+		chromedp.Navigate(s.URL+"/changes/rules-for-all"),
+		browser.Reads("Nothing reaches a device by that: asta or another deployer starts it afterwards."),
+		click("Approve these effects…"),
+		click("Approve these effects"),
+		browser.Reads("You approved Rules for all. Nothing has reached a device: it has still to be started."),
+		browser.Reads("It is approved. Nothing has reached a device yet"),
+	)
+	other.noErrors()
+	assert.Zero(t, *stateOf(t, d).Passwords.MinLength)
 	b.do(
 		"apply it once it is approved",
 		browser.Reads("approved · started by asta"),
-		click("Apply…"),
+		browser.Reads("approved, start it"),
+		click("Apply to all at once…"),
 		click("Apply to all devices"),
 		browser.Reads("applied · started by asta"),
+		browser.Reads("Rules for all is in force."),
+		browser.Reads("Draft the way back…"),
+	)
+	b.do(
+		"a change that ended counts as none: the next edit is asked for its own",
+		browser.Until(`localStorage.getItem("rankwarden-change") === null`),
+		chromedp.Navigate(s.URL+"/policies/my-policy"),
+		browser.Reads("Changes"),
 	)
 	s.cycle(d, "SKL-WKS-001")
 	assert.Equal(t, 14, *stateOf(t, d).Passwords.MinLength)
@@ -130,7 +148,7 @@ func TestAContestIsDecidedOnTheLadder(t *testing.T) {
 			`[...document.querySelectorAll("button")].some(b => b.innerText === "Add 1 move to the change" && (b.focus(), true))`,
 		),
 		chromedp.KeyEvent(kb.Enter),
-		browser.Reads("Draft change: 1 edit"),
+		browser.Reads("draft, 1 edit"),
 	)
 	b.noErrors()
 	x, err := s.owner.Change(ctx, "decide")
@@ -175,7 +193,7 @@ func TestTheWholeWayByKeyboardAlone(t *testing.T) {
 		browser.Reads("Which change?"),
 		browser.TabTo("Title of a new change"),
 		chromedp.KeyEvent("Rules for all"+kb.Enter),
-		browser.Reads("Draft change: 1 edit"),
+		browser.Reads("draft, 1 edit"),
 	)
 	b.do(
 		"aim it at everything",
@@ -190,15 +208,15 @@ func TestTheWholeWayByKeyboardAlone(t *testing.T) {
 		chromedp.KeyEvent("every"),
 		browser.Reads("1 of 1 device affected."),
 		press("Add to the change"),
-		browser.Reads("Draft change: 2 edits"),
+		browser.Reads("draft, 2 edits"),
 	)
 	b.do(
 		"apply it, after the question",
 		browser.Palette("Rules for all", "Rules for all"),
-		browser.Reads("What this change does"),
-		enabled("Apply…"),
-		press("Apply…"),
-		browser.Reads("Apply rules-for-all to all devices at once?"),
+		browser.Reads("Stricter"),
+		enabled("Apply to all at once…"),
+		press("Apply to all at once…"),
+		browser.Reads("Apply Rules for all to all devices at once?"),
 		press("Apply to all devices"),
 		browser.Reads("applied · started by asta"),
 	)

@@ -87,7 +87,7 @@ func TestColleaguesInTheConsole(t *testing.T) {
 		click("Add to the change"),
 		browser.Type(`[role="dialog"] input`, "Longer passwords"),
 		click("Start change"),
-		browser.Reads("Draft change: 1 edit"),
+		browser.Reads("draft, 1 edit"),
 	)
 	x, err := s.owner.Change(ctx, "longer-passwords")
 	require.NoError(t, err)

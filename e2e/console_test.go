@@ -115,7 +115,7 @@ func TestConsole(t *testing.T) {
 		click("Add to the change"),
 		browser.Type(`[role="dialog"] form input`, "Quiet screens"),
 		click("Start change"),
-		browser.Reads("Draft change: 1 edit"),
+		browser.Reads("draft, 1 edit"),
 	)
 	b.do(
 		"people are found by any part of a name",
@@ -242,7 +242,7 @@ func TestConsole(t *testing.T) {
 	)
 	assert.NotContains(t, kept, d.password)
 	assert.Equal(t, `[{"rankwarden-change":"quiet-screens"},{},""]`, kept, "the name of the change that edits go into")
-	b.do("sign out", browser.Click(`button[title^="Sign out"]`), browser.Seen(`input[name="name"]`))
+	b.do("sign out", browser.Person("Sign out"), browser.Seen(`input[name="name"]`))
 	b.noErrors()
 }
 
@@ -272,7 +272,7 @@ func TestConsoleIsAccessible(t *testing.T) {
 		{"/organisation/directory", `[role="cell"]`}, {"/events", `[role="cell"] a`},
 		{"/passwords?device=SKL-TKT-001&account=account%3Akeeper", `textarea`}, {"/policies", `[role="cell"] a`},
 		{"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`}, {"/changes", `[role="cell"] a`},
-		{"/changes/" + demo.ChangeName, `h3`}, {"/ladder?group=head-office", "tbody th"},
+		{"/changes/" + demo.ChangeName, `section li`}, {"/ladder?group=head-office", "tbody th"},
 		{"/assignments?assignment=stricter-lockout", `[role="cell"] button`}, {"/trail?entry=60", "tbody td"},
 	} {
 		look(page[0], page[1])

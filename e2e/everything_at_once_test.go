@@ -297,7 +297,9 @@ func (e *everything) inStep(after string) {
 				e.accepted,
 				told,
 			)
-			return w.Device.Standing == "in_step" && w.Device.Desired == w.Device.Reported && threshold == e.accepted
+			// A database that was put back says of a device that it is in step until the device has spoken to it.
+			return told == nil && w.Device.Standing == "in_step" && w.Device.Desired == w.Device.Reported &&
+				threshold == e.accepted
 		}, patience, 20*time.Millisecond)
 		if e.t.Failed() {
 			require.Fail(e.t, "not in step", "%s, after %s: %s", name, after, missing)
@@ -306,9 +308,12 @@ func (e *everything) inStep(after string) {
 		assert.True(
 			e.t,
 			d.Opens(d.Find(account.Name), e.current(name)),
-			"%s, after %s: what escrow has opens the account",
+			"%s, after %s: what escrow has opens the account; it was %s, has the account %+v and deposits %+v",
 			name,
 			after,
+			missing,
+			account,
+			e.deposits(name),
 		)
 	}
 	if e.restored {

@@ -287,7 +287,7 @@ func TestConsoleWritesANewPolicy(t *testing.T) {
 		click("Add to the change"),
 		browser.Type(`[role="dialog"] input`, "First policy"),
 		click("Start change"),
-		browser.Reads("Draft change: 1 edit"),
+		browser.Reads("draft, 1 edit"),
 	)
 	x, err := s.owner.Change(t.Context(), "first-policy")
 	require.NoError(t, err)

@@ -23,7 +23,7 @@ func TestRolloutsInTheConsole(t *testing.T) {
 		"start it from the page of its change",
 		browser.SignIn(s.URL, "asta", ownerPassword),
 		chromedp.Navigate(s.URL+"/changes/lock-sooner"),
-		browser.Reads("6 of 6 devices affected."),
+		browser.Reads("6 of 6 devices"),
 		enabled("Start rollout…"),
 		click("Start rollout…"),
 		browser.Reads("The next wave opens when the last one has passed its gate."),

@@ -237,7 +237,7 @@ func TestASecondFactorInTheConsole(t *testing.T) {
 	secret := ""
 	b.do("set up",
 		browser.SignIn(s.URL, "dagny", ownerPassword),
-		browser.Click(`a[href="/me"]`),
+		browser.Person("Your sign-in"),
 		click("Set up"),
 		browser.Seen(`img[alt="The secret as a QR code"]`),
 		chromedp.Evaluate(`document.querySelector("[data-secret]").innerText.replaceAll(" ", "")`, &secret),
@@ -249,7 +249,7 @@ func TestASecondFactorInTheConsole(t *testing.T) {
 		browser.Reads("Recovery codes: each signs you in once"),
 		click("I have them"),
 		browser.Reads("10 recovery codes are left"),
-		browser.Click(`button[title="Sign out dagny"]`),
+		browser.Person("Sign out"),
 		browser.Until(`location.pathname === "/"`),
 		chromedp.Navigate(s.URL),
 		browser.Type(`input[name="name"]`, "dagny"),

@@ -24,7 +24,7 @@ func TestPreviewSaysWhoLosesAccessFirst(t *testing.T) {
 		"  ▲ 2  managed keeper is disabled",
 		"Gains access",
 		"    2  head office support@skerryline.example joins administrators",
-		"Rules",
+		"Stricter rules",
 		"    3  minimum length gets stricter: various → 20 characters",
 		"       SKL-HQ-001, SKL-HQ-002, SKL-TKT-001",
 		"Accounts",

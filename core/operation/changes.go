@@ -54,7 +54,7 @@ var (
 		Summary: "Draft the opposite of a change that went out",
 	})
 	ChangeApprovers = declare(Operation{
-		ID: "change-approvers", Method: get, Path: "/changes/{name}/approvers", Right: rights.Trail, Budget: Small,
+		ID: "change-approvers", Method: get, Path: "/changes/{name}/approvers", Right: rights.Deploy, Budget: Small,
 		Summary: "Who can approve a change that waits: operators by name",
 	})
 	DecideChange = declare(Operation{

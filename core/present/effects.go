@@ -24,7 +24,9 @@ var sections = []struct {
 		effect.MemberJoins, effect.AccountEnabled, effect.AccountCreated, effect.AccountAdopted, effect.AccountKept,
 		effect.AccountSpared,
 	}},
-	{"Rules", []effect.Kind{effect.Loosened, effect.Tightened, effect.Changed}},
+	{"Weaker rules", []effect.Kind{effect.Loosened}},
+	{"Stricter rules", []effect.Kind{effect.Tightened}},
+	{"Other rules", []effect.Kind{effect.Changed}},
 	{"Accounts", []effect.Kind{
 		effect.AccountAmbiguous, effect.AccountRenamed, effect.AccountDescribed, effect.AccountReleased,
 		effect.AccountNotCreated,

@@ -229,6 +229,14 @@ const focus = `((selector) => {
 	return document.activeElement === field
 })(%q)`
 
+// Person chooses what the menu of whoever is signed in offers, by the words that it begins with.
+func Person(choice string) chromedp.Tasks {
+	return chromedp.Tasks{
+		Click(`header button[aria-label*="sign out"]`),
+		Click(fmt.Sprintf(`//div[@role="menuitem"][starts-with(., %q)]`, choice)),
+	}
+}
+
 // Type types into the field that a CSS selector names first, as soon as that can be typed into. It waits until
 // the field has it.
 func Type(selector, text string) chromedp.Action {

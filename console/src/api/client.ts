@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
 import type { paths } from "@/gen/api";
+import { heard } from "./heard";
 import type { DocumentProblem, Schemas } from "./types";
 
 /** A refusal of the service: what is wrong and the way out. */
@@ -18,9 +19,19 @@ export class Refusal extends Error {
   }
 }
 
+/** Milliseconds after which a request ends without an answer: an ordinary one, and one that looks at the whole fleet. */
+const patience = { ordinary: 15_000, whole: 120_000 };
+const whole = /\/(preview|apply|decision|rollouts|posture|resume|revert|device-facts|rule-trial|assignments|groups)\b/;
+
+/** How long a request may take, by the path that it is sent to. */
+export const limitOf = (path: string) => (whole.test(path) ? patience.whole : patience.ordinary);
+
 export const client = createClient<paths>({
   baseUrl: location.origin,
-  fetch: (request) => globalThis.fetch(request), // the one of the moment
+  fetch: (request) => {
+    const ends = AbortSignal.timeout(limitOf(new URL(request.url).pathname));
+    return globalThis.fetch(request, { signal: AbortSignal.any([request.signal, ends]) }); // the one of the moment
+  },
 });
 
 /** What the page hears when the service answers that nobody is signed in. */
@@ -29,6 +40,7 @@ export const signedOut = "rankwarden-signed-out";
 // Whatever notices that the session has ended, a button or a reading, the sign-in is asked for at once.
 client.use({
   onResponse({ response, schemaPath }) {
+    if (response.status < 502) heard(); // beyond that a proxy speaks for a service that it does not reach
     if (response.status === 401 && !schemaPath.startsWith("/api/v1/session")) dispatchEvent(new Event(signedOut));
   },
 });
@@ -37,7 +49,8 @@ type Answer<T> = { data?: T; error?: Schemas["Problem"]; response: Response };
 
 /** Gives the data of an answer, or throws what the service says is wrong. */
 export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
-  const { data, error, response } = await call.catch(() => {
+  const { data, error, response } = await call.catch((error: Error) => {
+    if (error.name === "TimeoutError") throw late();
     throw new Refusal({
       type: "about:blank",
       title: "Unreachable",
@@ -57,6 +70,14 @@ export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
   }
   return data as T;
 }
+
+const late = () =>
+  new Refusal({
+    type: "about:blank",
+    title: "No answer",
+    status: 0,
+    detail: "The service did not answer in time. It may have done what was asked all the same: look, then try again.",
+  });
 
 /** If-Match for the version of something. */
 export const match = (version: number) => `"${version}"`;

@@ -1,5 +1,6 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect } from "react";
+import { heard } from "./heard";
 
 const topics = ["devices", "reports", "edits", "keys", "rollouts"] as const;
 
@@ -16,7 +17,7 @@ declare module "@tanstack/react-query" {
 }
 
 /** What the service tells; without devices any may have changed. */
-export type News = { topics?: string[]; devices?: string[]; connected?: boolean };
+export type News = { topics?: string[]; devices?: string[] };
 
 /** Topics that name the devices that they are about. */
 const named: string[] = ["devices", "reports"] satisfies Topic[];
@@ -97,10 +98,9 @@ function listen(tell: (news: News) => void, signal: AbortSignal): Promise<void> 
       stream.addEventListener("open", () => {
         wait = again.first;
         // Whatever happened before the stream was open, or while it was broken, may have been missed.
-        tell({ connected: true, topics: [...topics] });
+        tell({ topics: [...topics] });
       });
       stream.addEventListener("error", () => {
-        tell({ connected: false });
         if (stream.readyState !== EventSource.CLOSED) return; // the browser opens it again itself
         // Refused, and a browser gives up then: the service, or what stands before it, may be starting.
         stream.close();
@@ -108,6 +108,7 @@ function listen(tell: (news: News) => void, signal: AbortSignal): Promise<void> 
         timer = setTimeout(open, wait * (0.5 + Math.random()));
         wait = Math.min(wait * 2, again.most);
       });
+      stream.addEventListener("beat", () => tell({}));
       stream.addEventListener("change", (event) => tell(JSON.parse(event.data) as News));
     };
     open();
@@ -120,19 +121,18 @@ function listen(tell: (news: News) => void, signal: AbortSignal): Promise<void> 
 }
 
 /**
- * Listens to the service's changes; true while it is connected. A browser opens few connections to
- * one address, so one tab listens for all of them, and another takes over when that one is closed.
+ * Listens to the service's changes. A browser opens few connections to one address, so one tab listens for all of them,
+ * and another takes over when that one is closed.
  */
-export function useLive(signedIn: boolean): boolean {
+export function useLive(signedIn: boolean) {
   const queries = useQueryClient();
-  const [connected, setConnected] = useState(true);
   useEffect(() => {
     if (!signedIn) return;
     let end = new AbortController();
     const others = new BroadcastChannel(name);
     const refresher = new Refresher(queries);
     const hear = (news: News) => {
-      if (news.connected !== undefined) setConnected(news.connected);
+      heard();
       refresher.hear(news);
     };
     others.addEventListener("message", (event) => hear(event.data as News));
@@ -163,5 +163,4 @@ export function useLive(signedIn: boolean): boolean {
       others.close();
     };
   }, [queries, signedIn]);
-  return connected;
 }

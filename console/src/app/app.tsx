@@ -4,8 +4,10 @@ import { useLocation } from "react-router";
 import { Toaster } from "sonner";
 import { change } from "@/api/changes";
 import { signedOut as ended, Refusal } from "@/api/client";
+import { useQuiet } from "@/api/heard";
 import { useLive } from "@/api/live";
 import { read } from "@/api/queries";
+import { stamp } from "@/domain/time";
 import { Loading, Trouble } from "@/ui/page";
 import { Broken } from "./broken";
 import { OnlyMe, Pages } from "./routes";
@@ -41,7 +43,9 @@ export function App() {
   const signedOut = session.error instanceof Refusal && session.error.status === 401;
   const everSignedIn = session.data !== undefined;
   const [leaving, setLeaving] = useState(false);
-  const connected = useLive(everSignedIn && !session.data?.needs_second_factor && !signedOut && !leaving);
+  const here = everSignedIn && !session.data?.needs_second_factor && !signedOut && !leaving;
+  useLive(here);
+  const quiet = useQuiet(here);
   const { pathname } = useLocation();
   const { refetch } = session;
   useEffect(() => {
@@ -53,14 +57,14 @@ export function App() {
   if (session.isPending) return <Loading />;
   if (session.error && !signedOut && !everSignedIn) {
     return (
-      <Shell me={undefined} connected>
+      <Shell me={undefined}>
         <Trouble error={session.error} />
       </Shell>
     );
   }
   if (signedOut && !everSignedIn) return <SignIn />;
   return (
-    <Shell me={session.data} connected={connected} onLeave={() => setLeaving(true)}>
+    <Shell me={session.data} quiet={quiet ? stamp(quiet) : ""} onLeave={() => setLeaving(true)}>
       <Broken key={pathname}>{session.data?.needs_second_factor ? <OnlyMe /> : <Pages />}</Broken>
       {signedOut && <SignInAgain />}
       <Toaster position="bottom-right" toastOptions={toasts} style={{ fontFamily: "inherit" }} />

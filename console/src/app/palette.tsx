@@ -1,12 +1,13 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Command } from "cmdk";
+import { Search } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
 import { read } from "@/api/queries";
 import { StandingWord } from "@/domain/standing";
 import { Trouble } from "@/ui/page";
-import { placesOf } from "./places";
+import { morePlaces, placesOf } from "./places";
 
 /** Finds a device or a place, from anywhere, with Ctrl-K. */
 export function Palette() {
@@ -23,8 +24,10 @@ export function Palette() {
   }, []);
   return (
     <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger className="flex w-48 items-center whitespace-nowrap justify-between rounded-sm border border-band-second/40 px-2.5 py-1 text-left text-band-second hover:text-band-ink">
-        Find anything <kbd className="font-mono text-xs">Ctrl K</kbd>
+      <Dialog.Trigger className="flex items-center gap-3 rounded-sm border border-band-second/40 px-2.5 py-1 whitespace-nowrap text-band-second hover:text-band-ink">
+        <Search className="size-4" aria-hidden="true" />
+        <span className="max-[1290px]:sr-only">Find anything</span>
+        <kbd className="font-mono text-xs max-[900px]:hidden">Ctrl K</kbd>
       </Dialog.Trigger>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/40" />
@@ -35,10 +38,10 @@ export function Palette() {
             event.preventDefault();
             document.querySelector("main")?.focus();
           }}
-          className="fixed top-24 left-1/2 z-40 w-[560px] -translate-x-1/2 rounded-sm border border-hairline bg-sheet shadow-xl"
+          className="fixed top-24 left-1/2 z-40 w-[560px] max-w-[calc(100vw-32px)] -translate-x-1/2 rounded-sm border border-hairline bg-sheet shadow-xl"
         >
           <Dialog.Title className="sr-only">Find a device or a place</Dialog.Title>
-          <Search close={() => setOpen(false)} />
+          <Finder close={() => setOpen(false)} />
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
@@ -109,16 +112,9 @@ function useOthers(text: string): Other[] {
   ];
 }
 
-/** What can be gone to and stands in no band. */
-const more = [
-  { to: "/changes", title: "Changes: drafts, approvals, history" },
-  { to: "/assignments", title: "Assignments: policies aimed at groups" },
-  { to: "/waivers", title: "Waivers: findings accepted until a day" },
-  { to: "/new-policy", title: "Write a policy" },
-];
 const item = "flex cursor-pointer items-center justify-between px-4 py-1.5 data-[selected=true]:bg-brass/15";
 
-function Search({ close }: { close: () => void }) {
+function Finder({ close }: { close: () => void }) {
   const [text, setText] = useState("");
   const [entered, setEntered] = useState(""); // for what Enter was pressed before the answer was there
   const navigate = useNavigate();
@@ -127,7 +123,9 @@ function Search({ close }: { close: () => void }) {
   const others = useOthers(text.trim());
   const looking = text.trim().length > 0 && (found.isPending || found.isPlaceholderData);
   const devices = text.trim() && !looking ? (found.data?.items ?? []) : [];
-  const known = [...placesOf(rights), ...more].filter((p) => p.title.toLowerCase().includes(text.trim().toLowerCase()));
+  const known = [...placesOf(rights), ...morePlaces(rights)].filter((p) =>
+    p.title.toLowerCase().includes(text.trim().toLowerCase()),
+  );
   const go = (to: string) => {
     close();
     navigate(to);

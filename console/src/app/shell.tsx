@@ -1,10 +1,13 @@
-import { LogOut, Moon, Sun } from "lucide-react";
+import { Moon, Sun } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
 import type { ReactNode } from "react";
-import { NavLink } from "react-router";
+import { NavLink, useNavigate } from "react-router";
 import type { Me } from "@/api/types";
-import { Tray } from "@/changes/tray";
+import { Chip } from "@/changes/chip";
 import { SignInAgain } from "@/domain/again";
+import { zone } from "@/domain/time";
 import { Tour } from "@/tour/tour";
+import { Choice, Choosing, menuTrigger } from "@/ui/menu";
 import { Palette } from "./palette";
 import { placesOf } from "./places";
 import { useTheme } from "./theme";
@@ -26,13 +29,13 @@ function Mark() {
 
 interface ShellProps {
   me: Me | undefined;
-  connected: boolean;
+  quiet?: string; // since when the service has not been heard; empty while it is
   onLeave?: () => void;
   children: ReactNode;
 }
 
-export function Shell({ me, connected, onLeave, children }: ShellProps) {
-  const [theme, toggleTheme] = useTheme();
+export function Shell({ me, quiet, onLeave, children }: ShellProps) {
+  const whole = me && !me.needs_second_factor;
   return (
     <div className="flex min-h-screen flex-col">
       <SignInAgain />
@@ -42,52 +45,115 @@ export function Shell({ me, connected, onLeave, children }: ShellProps) {
       >
         Go to the content
       </a>
-      <header className="sticky top-0 z-20 flex h-11 items-center gap-6 bg-band px-6 text-band-ink">
-        <NavLink to="/watch" className="flex items-center gap-2 text-lg font-bold whitespace-nowrap hover:no-underline">
-          <Mark />
-          Rank Warden
-        </NavLink>
-        <nav aria-label="Places" className="flex h-full gap-4">
-          {placesOf(me?.rights ?? []).map((place) => (
-            <NavLink
-              key={place.to}
-              to={place.to}
-              className={({ isActive }) =>
-                `flex h-full items-center border-b-2 hover:text-band-ink hover:no-underline ${isActive ? "border-brass-bright font-semibold text-band-ink" : "border-transparent text-band-second"}`
-              }
-            >
-              {place.name}
-            </NavLink>
-          ))}
-        </nav>
-        <div className="grow" />
-        {!connected && me && (
-          <span role="status" className="text-brass-bright">
-            ○ not live, reconnecting
-          </span>
-        )}
-        {me && !me.needs_second_factor && <Tray />}
-        {me && !me.needs_second_factor && <Palette />}
-        <button type="button" onClick={toggleTheme} title={theme === "dark" ? "Light" : "Dark"} className="p-1">
-          {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}
-          <span className="sr-only">{theme === "dark" ? "Use light colours" : "Use dark colours"}</span>
-        </button>
-        {me && (
-          <span className="flex items-center gap-2 text-band-second">
-            <NavLink to="/me" title="Your sign-in" className="max-w-40 truncate hover:text-band-ink hover:no-underline">
-              {me.name}
-            </NavLink>
-            <button type="button" onClick={onLeave} title={`Sign out ${me.name}`} className="hover:text-band-ink">
-              <LogOut className="size-4" />
-              <span className="sr-only">Sign out</span>
-            </button>
-          </span>
+      <header className="sticky top-0 z-20 bg-band text-band-ink">
+        <div className="flex h-11 items-center gap-4 px-6 max-[900px]:gap-2 max-[900px]:px-3">
+          <NavLink
+            to="/watch"
+            className="flex items-center gap-2 text-lg font-bold whitespace-nowrap hover:no-underline"
+          >
+            <Mark />
+            <span className="max-[640px]:sr-only">Rank Warden</span>
+          </NavLink>
+          <Places rights={me?.rights ?? []} />
+          <div className="grow" />
+          {whole && <Chip />}
+          {whole && <Palette />}
+          <Person me={me} onLeave={onLeave} />
+        </div>
+        {quiet && me && (
+          <p role="status" className="bg-red-wash px-6 py-1 font-semibold text-red">
+            ○ The service was last heard at {quiet}. What you see is from then; this page tries again by itself.
+          </p>
         )}
       </header>
-      {me && !me.needs_second_factor && <Tour me={me} />}
-      <main id="content" tabIndex={-1} className="mx-auto w-full max-w-[1600px] grow px-6 py-5 outline-none">
+      {whole && <Tour me={me} />}
+      <main
+        id="content"
+        tabIndex={-1}
+        className="mx-auto w-full max-w-[1600px] grow px-6 py-5 outline-none max-[900px]:px-3"
+      >
         {children}
       </main>
+      <footer className="mx-auto w-full max-w-[1600px] px-6 pb-3 text-xs text-second max-[900px]:px-3">
+        Times are those of {zone(new Date())}.
+      </footer>
     </div>
+  );
+}
+
+/** How many places stand in the band of a narrow window; the others are under More. */
+const inBand = 7;
+
+/** The places: beside each other where there is room, the last under More, and all in one menu on a narrow page. */
+function Places({ rights }: { rights: string[] }) {
+  const places = placesOf(rights);
+  return (
+    <>
+      <nav aria-label="Places" className="flex h-11 gap-4 max-[900px]:hidden">
+        {places.map((place, at) => (
+          <NavLink
+            key={place.to}
+            to={place.to}
+            className={({ isActive }) =>
+              `flex h-full items-center border-b-2 hover:text-band-ink hover:no-underline ${isActive ? "border-brass-bright font-semibold text-band-ink" : "border-transparent text-band-second"} ${at < inBand ? "" : "max-[1500px]:hidden"}`
+            }
+          >
+            {place.name}
+          </NavLink>
+        ))}
+      </nav>
+      <PlacesMenu name="More" places={places.slice(inBand)} className="max-[900px]:hidden min-[1500px]:hidden" />
+      <PlacesMenu name="Places" places={places} className="min-[900px]:hidden" />
+    </>
+  );
+}
+
+type PlacesMenuProps = { name: string; places: { to: string; name: string }[]; className: string };
+
+function PlacesMenu({ name, places, className }: PlacesMenuProps) {
+  const navigate = useNavigate();
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className={`${menuTrigger} px-0 text-band-second hover:text-band-ink ${className}`}>
+        {name}
+      </DropdownMenu.Trigger>
+      <Choosing align="start">
+        {places.map((place) => (
+          <Choice key={place.to} onSelect={() => navigate(place.to)}>
+            {place.name}
+          </Choice>
+        ))}
+      </Choosing>
+    </DropdownMenu.Root>
+  );
+}
+
+/** Whoever is signed in, with what concerns them alone. Without anybody there is the choice of colours only. */
+function Person({ me, onLeave }: { me: Me | undefined; onLeave: (() => void) | undefined }) {
+  const [theme, toggleTheme] = useTheme();
+  const navigate = useNavigate();
+  const other = theme === "dark" ? "Use light colours" : "Use dark colours";
+  if (!me) {
+    return (
+      <button type="button" onClick={toggleTheme} title={other} className="p-1">
+        {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}
+        <span className="sr-only">{other}</span>
+      </button>
+    );
+  }
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger
+        aria-label={`${me.name}: your sign-in, colours, sign out`}
+        className={`${menuTrigger} px-0 text-band-second hover:text-band-ink`}
+      >
+        <span className="max-w-32 truncate">{me.name}</span>
+      </DropdownMenu.Trigger>
+      <Choosing>
+        <Choice onSelect={() => navigate("/me")}>Your sign-in</Choice>
+        <Choice onSelect={toggleTheme}>{other}</Choice>
+        {onLeave && <Choice onSelect={onLeave}>Sign out {me.name}</Choice>}
+      </Choosing>
+    </DropdownMenu.Root>
   );
 }

@@ -1,16 +1,13 @@
-import { useQuery } from "@tanstack/react-query";
-import { read } from "@/api/queries";
 import type { ChangeEdit, EditState } from "@/api/types";
-import { useCurrentChange } from "./current";
+import { useMine } from "./use-mine";
 
-/** The edits of the current change, none when there is none; loading until they are known. */
+/** The edits of one's change, none when there is none; loading until they are known. */
 export function useDraftChange(): { edits: EditState[]; loading: boolean } {
-  const [current] = useCurrentChange();
-  const found = useQuery(read.change(current));
-  return { edits: found.data?.state === "draft" ? found.data.edits : [], loading: found.isLoading };
+  const { mine } = useMine();
+  return { edits: "change" in mine ? mine.change.edits : [], loading: mine.at === "reading" };
 }
 
-/** The edits of the current change, none when there is none. */
+/** The edits of one's change, none when there is none. */
 export const useDrafted = () => useDraftChange().edits;
 
 /** Whether two edits are of the same thing. */

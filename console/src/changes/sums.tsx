@@ -1,11 +1,14 @@
 import type { EffectSum, Preview, WayIn } from "@/api/types";
 import { Words } from "@/domain/words";
 
-const looks: Record<string, { sign: string; colour: string }> = {
+/** How the sections of effects are drawn. */
+export const sectionLooks: Record<string, { sign: string; colour: string }> = {
   "Loses access": { sign: "✕", colour: "text-red" },
   "Becomes held": { sign: "▮▮", colour: "text-held" },
   "Gains access": { sign: "+", colour: "text-waiting" },
-  Rules: { sign: "△", colour: "text-second" },
+  "Weaker rules": { sign: "↓", colour: "text-red" },
+  "Stricter rules": { sign: "↑", colour: "text-green" },
+  "Other rules": { sign: "△", colour: "text-second" },
   Accounts: { sign: "◇", colour: "text-second" },
   "Password rotation": { sign: "↻", colour: "text-second" },
   "No longer held": { sign: "○", colour: "text-green" },
@@ -83,7 +86,7 @@ export function EffectSums({ sums }: { sums: EffectSum[] }) {
   const sections = [...new Set(sums.map((s) => s.section))];
   return sections.map((section) => (
     <section key={section} className="mt-3">
-      <h3 className={`text-xs font-semibold ${looks[section]?.colour ?? "text-second"}`}>{section}</h3>
+      <h3 className={`text-xs font-semibold ${sectionLooks[section]?.colour ?? "text-second"}`}>{section}</h3>
       <ul>
         {sums
           .filter((s) => s.section === section)
@@ -96,7 +99,7 @@ export function EffectSums({ sums }: { sums: EffectSum[] }) {
 }
 
 function Sum({ sum }: { sum: EffectSum }) {
-  const look = looks[sum.section];
+  const look = sectionLooks[sum.section];
   return (
     <li
       className={`grid grid-cols-[20px_1fr_auto] gap-2 border-b border-hairline px-1 py-1 ${sum.takes_away ? "bg-red-wash" : ""}`}

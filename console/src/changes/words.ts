@@ -44,3 +44,17 @@ export function editWords(edit: ChangeEdit): string {
   if (edit.document) return edit.based_on === 0 ? "new policy" : "next revision";
   return "";
 }
+
+/** A title for a change, from its first edit; empty for none. */
+export function titleFrom(edits: ChangeEdit[]): string {
+  const [edit] = edits;
+  if (!edit) return "";
+  const words: Record<ChangeEdit["kind"], string> = {
+    publish: edit.based_on === 0 ? `New policy ${edit.name}` : `Policy ${edit.name}`,
+    assign: edit.based_on === 0 ? `Aim ${edit.name}` : `Assignment ${edit.name}`,
+    withdraw: `Delete assignment ${edit.name}`,
+    group: `Group ${edit.name}`,
+    drop_group: `Delete group ${edit.name}`,
+  };
+  return words[edit.kind];
+}

@@ -1,5 +1,8 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useEffect } from "react";
+import { Link } from "react-router";
 import { Refusal } from "@/api/client";
+import { TextButton } from "./button";
 
 /** What the browser's tab and history call the page. */
 export function useTitle(title: string) {
@@ -14,12 +17,12 @@ type PageHeadProps = { title: ReactNode; tab: string; note?: ReactNode; children
 export function PageHead({ title, tab, note, children }: PageHeadProps) {
   useTitle(tab);
   return (
-    <div className="mb-4 flex items-end gap-4">
-      <div className="min-w-0 grow">
+    <div className="mb-4 flex flex-wrap items-end gap-x-4 gap-y-2">
+      <div className="min-w-72 flex-1">
         <h1 className="text-xl leading-8 font-bold">{title}</h1>
         {note && <p className="text-second">{note}</p>}
       </div>
-      {children && <div className="flex shrink-0 items-center gap-2">{children}</div>}
+      {children && <div className="flex flex-wrap items-center gap-2">{children}</div>}
     </div>
   );
 }
@@ -34,12 +37,38 @@ export function Aside({ title, children }: { title: string; children: ReactNode 
   );
 }
 
+/** What went wrong. Where the service did not answer, what the page could not read can be read again at once. */
 export function Trouble({ error }: { error: Error }) {
-  const status = error instanceof Refusal ? error.status : 0;
+  const queries = useQueryClient();
+  const status = error instanceof Refusal ? error.status : -1;
   if (status === 401) return null; // the sign-in is asked for on top of the page
+  const again = () => queries.refetchQueries({ predicate: (query) => query.state.status === "error" });
   return (
     <div role="alert" className="my-4 border-l-4 border-red bg-red-wash px-4 py-2 whitespace-pre-line">
       {error.message}
+      {status === 0 && (
+        <TextButton onClick={again} className="ml-3">
+          Read again
+        </TextButton>
+      )}
+    </div>
+  );
+}
+
+type NotThereProps = { what: string; to: string; children: ReactNode };
+
+/** Says that what an address names is not there, with a way on. */
+export function NotThere({ what, to, children }: NotThereProps) {
+  useTitle("Not there");
+  return (
+    <div className="py-8">
+      <h1 className="text-xl font-bold">{what}</h1>
+      <p className="mt-2 text-second">It may have another name now, be out of your reach, or never have been.</p>
+      <p className="mt-2 font-semibold">
+        <Link to={to} className="text-brass">
+          {children}
+        </Link>
+      </p>
     </div>
   );
 }

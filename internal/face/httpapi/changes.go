@@ -32,12 +32,14 @@ func viewChange(c store.Change) api.Change {
 
 // viewChangeDetail shows a change with its edits. A conflict is of no interest once the change went out or was
 // dropped.
-func viewChangeDetail(c changes.ChangeWithEdits) api.ChangeDetail {
+func viewChangeDetail(who rights.Identity, c changes.ChangeWithEdits) api.ChangeDetail {
 	detail := api.ChangeDetail{
 		Change:  viewChange(c.Change),
 		Edits:   []api.EditState{},
 		Problem: c.Problem,
 		Rollout: c.Rollout,
+		Waves:   c.Waves,
+		Own:     c.IsOf(who.Name),
 	}
 	for _, e := range c.Edits {
 		state := api.EditState{
@@ -58,7 +60,7 @@ func (a *routes) withChange(who rights.Identity) func(
 	c changes.ChangeWithEdits, err error,
 ) (*WithETag[api.ChangeDetail], error) {
 	return func(c changes.ChangeWithEdits, err error) (*WithETag[api.ChangeDetail], error) {
-		return tagged(c.Version, viewChangeDetail(a.Changes.SeenBy(who, c))), err
+		return tagged(c.Version, viewChangeDetail(who, a.Changes.SeenBy(who, c))), err
 	}
 }
 
@@ -139,7 +141,7 @@ func (a *routes) addEdit(ctx context.Context, who rights.Identity, in *struct {
 	Body api.PutEdit
 }) (*WithETag[api.EditResult], error) {
 	c, problems, err := a.Changes.PutEdit(ctx, who, in.Name, in.Body.ChangeEdit, in.Body.Replaces)
-	result := api.EditResult{Change: viewChangeDetail(a.Changes.SeenBy(who, c)),
+	result := api.EditResult{Change: viewChangeDetail(who, a.Changes.SeenBy(who, c)),
 		Problems: append([]policy.Problem{}, problems...)}
 	return tagged(c.Version, result), err
 }

@@ -23,7 +23,7 @@ import (
 
 const (
 	gather        = 300 * time.Millisecond // changes that come together are told together
-	heartbeat     = 20 * time.Second       // and whoever listens is asked for again
+	heartbeat     = 10 * time.Second       // and whoever listens is asked for again
 	maxNamed      = 500
 	eventStreamID = "text/event-stream"
 )
@@ -39,8 +39,8 @@ func (a *routes) eventsRoutes() {
 	}, a.sendEvents)
 }
 
-// sendEvents writes what the hub tells to a stream until either ends. It sends a comment now and then, so that a
-// proxy does not close a quiet stream, and asks each time whether who listens is still signed in.
+// sendEvents writes what the hub tells to a stream until either ends. It beats every ten seconds, so that
+// whoever listens knows that it is alive and a proxy does not close it, and asks each time whether who listens is still signed in.
 func (a *routes) sendEvents(c fiber.Ctx) error {
 	who := identity(c.Context())
 	if !a.streams.begin(who.OperatorID) {
@@ -93,7 +93,7 @@ func (a *routes) stream(ctx context.Context, w *bufio.Writer, who rights.Identit
 			asking, cancel := context.WithTimeout(ctx, 5*time.Second)
 			now, err := a.identify(asking, again)
 			cancel()
-			if err != nil || !now.May(rights.Look) || !send(": still here\n\n") {
+			if err != nil || !now.May(rights.Look) || !send("event: beat\ndata: {}\n\n") {
 				return
 			}
 			who = now

@@ -159,7 +159,7 @@ func (a *routes) step(
 	}
 	if !took {
 		c, err := a.Changes.Change(ctx, name)
-		out.Body.Change = new(viewChangeDetail(a.Changes.SeenBy(who, c)))
+		out.Body.Change = new(viewChangeDetail(who, a.Changes.SeenBy(who, c)))
 		return out, err
 	}
 	a.Changed(ctx) // the lists have what was done

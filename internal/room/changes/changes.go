@@ -39,6 +39,13 @@ type ChangeWithEdits struct {
 	Edits   []EditState
 	Problem string // the first edit that cannot be made now, in words; empty when all can
 	Rollout string // state of its rollout, while that has not ended; empty for none
+	Waves   bool   // it goes out in waves, or did
+	Writers []string
+}
+
+// IsOf reports whether somebody wrote a part of it or asked for it to go out, so that somebody else approves it.
+func (c ChangeWithEdits) IsOf(name string) bool {
+	return c.CreatedBy == name || c.AskedBy == name || slices.Contains(c.Writers, name)
 }
 
 // EditState is an edit of a change as it stands.
@@ -96,21 +103,23 @@ func readChange(tx Reads, name string) (ChangeWithEdits, error) {
 		}
 		c.Edits = append(c.Edits, EditState{Edit: e, EditedBy: r.EditedBy, Version: r.Version, Record: r, Now: now(r)})
 	}
-	if !c.State.IsOpen() {
-		return c, nil
-	}
-	if c.Problem, err = problemOf(tx, c.Edits); err != nil {
+	if c.Writers, err = tx.ChangeAuthors(record.ID); err != nil {
 		return c, err
 	}
 	switch r, err := tx.Rollout(name); {
 	case errors.Is(err, store.ErrNotFound):
-		return c, nil
-	case r.EndedAt == nil:
-		c.Rollout = string(r.State)
+	case err != nil:
 		return c, err
 	default:
-		return c, err
+		c.Waves = true
+		if r.EndedAt == nil {
+			c.Rollout = string(r.State)
+		}
 	}
+	if c.State.IsOpen() {
+		c.Problem, err = problemOf(tx, c.Edits)
+	}
+	return c, err
 }
 
 // problemOf says which edit cannot be made, in words; empty when all can. Nothing but names is looked at.

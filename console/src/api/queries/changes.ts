@@ -47,6 +47,20 @@ export const read = {
       queryFn: ({ signal }) => take(client.GET("/api/v1/changes/{name}", { params: { path: { name } }, signal })),
       meta: edited,
     }),
+  /** Who could approve a change that waits, of the first operators. */
+  changeApprovers: (name: string) =>
+    queryOptions({
+      queryKey: ["change", name, "approvers"],
+      queryFn: ({ signal }) =>
+        take(
+          client.GET("/api/v1/changes/{name}/approvers", {
+            params: { path: { name }, query: { limit: 200 } },
+            signal,
+          }),
+        ),
+      meta: { hears: [] }, // a change that no longer waits has none
+      retry: false,
+    }),
   changePreview: (name: string, version: number) =>
     queryOptions({
       queryKey: ["change", name, "preview", version],

@@ -5,26 +5,33 @@ import { lineDifference } from "@/domain/difference";
 import { Lines } from "@/domain/lines";
 import { Loading, Trouble } from "@/ui/page";
 
+type DifferenceProps = { edit: EditState; short?: boolean }; // short: the first lines that differ
+
 /** What an edit changes, line by line, against what is in force now. */
-export function Difference({ edit }: { edit: EditState }) {
-  if (edit.type === "policy") return <PolicyDifference edit={edit} />;
-  if (edit.type === "assignment") return <AssignmentDifference edit={edit} />;
-  return <Lines label="Difference" lines={lineDifference("", groupText(edit.group))} />;
+export function Difference({ edit, short }: DifferenceProps) {
+  const policy = useQuery({ ...read.policy(edit.name), enabled: edit.type === "policy" && edit.now > 0 });
+  const aim = useQuery({ ...read.assignment(edit.name), enabled: edit.type === "assignment" && edit.now > 0 });
+  if (policy.isLoading || aim.isLoading) return <Loading />;
+  const error = policy.error ?? aim.error;
+  if (error) return <Trouble error={error} />;
+  const [before, after] = {
+    policy: [policy.data?.source ?? "", edit.document ?? ""],
+    assignment: [aimText(aim.data), aimText(edit.assignment)],
+    group: ["", groupText(edit.group)],
+  }[edit.type];
+  const lines = lineDifference(before ?? "", after ?? "");
+  if (!short) return <Lines label={`Difference of ${edit.name}`} lines={lines} />;
+  const differ = lines.filter((line) => line.kind !== "same");
+  return (
+    <>
+      <Lines label={`What differs in ${edit.name}`} lines={differ.slice(0, atFirst)} />
+      {differ.length > atFirst && <p className="text-xs text-second">and {differ.length - atFirst} more lines</p>}
+    </>
+  );
 }
 
-function PolicyDifference({ edit }: { edit: EditState }) {
-  const now = useQuery({ ...read.policy(edit.name), enabled: edit.now > 0 });
-  if (edit.now > 0 && now.isPending) return <Loading />;
-  if (now.error) return <Trouble error={now.error} />;
-  return <Lines label="Difference" lines={lineDifference(now.data?.source ?? "", edit.document ?? "")} />;
-}
-
-function AssignmentDifference({ edit }: { edit: EditState }) {
-  const now = useQuery({ ...read.assignment(edit.name), enabled: edit.now > 0 });
-  if (edit.now > 0 && now.isPending) return <Loading />;
-  if (now.error) return <Trouble error={now.error} />;
-  return <Lines label="Difference" lines={lineDifference(aimText(now.data), aimText(edit.assignment))} />;
-}
+/** How many lines that differ are shown before somebody asks for the whole. */
+const atFirst = 6;
 
 function aimText(aim: Schemas["Aim"] | undefined): string {
   if (!aim) return "";

@@ -3,10 +3,13 @@ import { useState } from "react";
 import { change } from "@/api/changes";
 import { read } from "@/api/queries";
 import type { ChangeDetail, EditState } from "@/api/types";
-import { editWords, kindWords } from "@/changes/words";
+import { editWords, isClosed, kindWords } from "@/changes/words";
 import { TextButton } from "@/ui/button";
 import { Trouble } from "@/ui/page";
 import { Difference } from "./difference";
+
+/** How many edits are compared with what is in force before somebody asks. */
+const compared = 5;
 
 /** The edits of a change in their order, with what is in their way. */
 export function Edits({ of, mayEdit }: { of: ChangeDetail; mayEdit: boolean }) {
@@ -21,17 +24,25 @@ export function Edits({ of, mayEdit }: { of: ChangeDetail; mayEdit: boolean }) {
     <section className="mb-6 border-t-2 border-ink pt-2">
       <h2 className="mb-2 font-bold">Edits</h2>
       <ol>
-        {of.edits.map((e) => (
-          <One key={`${e.type} ${e.name}`} change={of.name} edit={e} mayEdit={mayEdit} />
+        {of.edits.map((e, at) => (
+          <One
+            key={`${e.type} ${e.name}`}
+            change={of.name}
+            edit={e}
+            short={at < compared && !isClosed(of.state)}
+            mayEdit={mayEdit}
+          />
         ))}
       </ol>
     </section>
   );
 }
 
-function One({ change: name, edit, mayEdit }: { change: string; edit: EditState; mayEdit: boolean }) {
+type OneProps = { change: string; edit: EditState; short: boolean; mayEdit: boolean };
+
+function One({ change: name, edit, short, mayEdit }: OneProps) {
   const queries = useQueryClient();
-  const [shown, setShown] = useState(false);
+  const [whole, setWhole] = useState(false);
   const done = () => {
     queries.invalidateQueries(read.change(name));
     queries.invalidateQueries(read.openChanges());
@@ -53,23 +64,14 @@ function One({ change: name, edit, mayEdit }: { change: string; edit: EditState;
   });
   const error = removing.error ?? keeping.error;
   return (
-    <li className="border-b border-hairline py-1.5">
-      <div className="flex items-baseline gap-3">
-        <span className="w-36 shrink-0 text-second">{kindWords[edit.kind]}</span>
-        <span className="min-w-0 grow break-words">
-          <span className="font-semibold">{edit.name}</span> <span className="text-second">{editWords(edit)}</span>
+    <li className="border-b border-hairline py-2">
+      <p className="break-words">
+        <span className="font-semibold">{edit.name}</span>{" "}
+        <span className="text-second">
+          {kindWords[edit.kind].toLowerCase()} · {edit.edited_by}
         </span>
-        <span className="text-xs text-second">{edit.edited_by}</span>
-        <TextButton aria-expanded={shown} onClick={() => setShown(!shown)}>
-          {shown ? "Hide" : "Compare"}
-          <span className="sr-only"> {edit.name}</span>
-        </TextButton>
-        {mayEdit && (
-          <TextButton onClick={() => removing.mutate()}>
-            Remove<span className="sr-only"> {edit.name}</span>
-          </TextButton>
-        )}
-      </div>
+      </p>
+      <p className="text-sm text-second">{editWords(edit)}</p>
       {edit.conflict && (
         <div role="alert" className="mt-1.5 flex items-center gap-4 border-l-4 border-red bg-red-wash px-3 py-1.5">
           <span className="grow">
@@ -80,7 +82,18 @@ function One({ change: name, edit, mayEdit }: { change: string; edit: EditState;
         </div>
       )}
       {error && <Trouble error={error} />}
-      {shown && <Difference edit={edit} />}
+      {(short || whole) && <Difference edit={edit} short={!whole} />}
+      <p className="mt-1 flex gap-4 text-sm">
+        <TextButton aria-expanded={whole} onClick={() => setWhole(!whole)}>
+          {whole ? "Less" : "Whole difference"}
+          <span className="sr-only"> of {edit.name}</span>
+        </TextButton>
+        {mayEdit && (
+          <TextButton onClick={() => removing.mutate()}>
+            Remove<span className="sr-only"> {edit.name}</span>
+          </TextButton>
+        )}
+      </p>
     </li>
   );
 }

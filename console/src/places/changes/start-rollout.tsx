@@ -10,15 +10,15 @@ import { TextField } from "@/ui/field";
 import { Loading, Trouble } from "@/ui/page";
 import { Window } from "@/ui/window";
 
-type StartProps = { of: ChangeDetail; preview: Preview | undefined; disabled: boolean };
+type StartProps = { of: ChangeDetail; preview: Preview | undefined };
 
 /** Takes a change out in waves: which devices go first, how the waves grow, what each must show. */
-export function StartRollout({ of, preview, disabled }: StartProps) {
+export function StartRollout({ of, preview }: StartProps) {
   const [open, setOpen] = useState(false);
   const defaults = useQuery({ ...read.rolloutDefaults(), enabled: open });
   return (
     <>
-      <Button primary disabled={disabled} onClick={() => setOpen(true)}>
+      <Button primary onClick={() => setOpen(true)}>
         Start rollout…
       </Button>
       <Window
@@ -49,6 +49,9 @@ export function sharesIn(text: string): number[] | undefined {
   return grow ? shares : undefined;
 }
 
+/** Minutes of a number of seconds, as one would write them: 20 seconds are 0.33. */
+export const minutesOf = (seconds: number) => String(Math.round((seconds / 60) * 100) / 100);
+
 function Form({ of, preview, defaults, close }: FormProps) {
   const queries = useQueryClient();
   const navigate = useNavigate();
@@ -57,7 +60,7 @@ function Form({ of, preview, defaults, close }: FormProps) {
   const [verified, setVerified] = useState(String(defaults.gate.verified));
   const [failed, setFailed] = useState(String(defaults.gate.failed));
   const [heard, setHeard] = useState(String(defaults.gate.heard));
-  const [soak, setSoak] = useState(String(defaults.gate.soak_seconds / 60));
+  const [soak, setSoak] = useState(minutesOf(defaults.gate.soak_seconds));
   const [atOnce, setAtOnce] = useState(false);
   const [reason, setReason] = useState("");
   const needsReason = !of.reason && preview.ways.length > 0;

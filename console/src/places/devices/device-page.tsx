@@ -3,7 +3,7 @@ import { useParams } from "react-router";
 import { read } from "@/api/queries";
 import type { Device } from "@/api/types";
 import { StandingBadge } from "@/domain/standing";
-import { ago, clock, useNow } from "@/domain/time";
+import { ago, clock, stamp, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { useFilters } from "@/ui/filters";
 import { Loading, PageHead, Trouble } from "@/ui/page";
@@ -71,8 +71,8 @@ export function DevicePage() {
       ))}
       {at && (
         <p role="status" className="mb-3 border-l-4 border-waiting bg-waiting-wash px-4 py-2">
-          This is {device.name} as it was at {new Date(at).toLocaleString()}: what it was to have, what it had reported
-          by then, and which assignments decided.
+          This is {device.name} as it was at {stamp(at)}: what it was to have, what it had reported by then, and which
+          assignments decided.
         </p>
       )}
       <div className="grid grid-cols-[minmax(0,1fr)_336px] gap-7">

@@ -1,6 +1,7 @@
 import { Fragment } from "react";
 import { Link } from "react-router";
 import type { UnitWhy } from "@/api/types";
+import { stamp } from "@/domain/time";
 import { Words } from "@/domain/words";
 
 /** One device on one screen: its standing, and desired, reported and decided by for every setting. */
@@ -75,8 +76,7 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
           <>
             {unit.findings.map((f) => (
               <p key={`${f.kind} ${f.subject}`} className={grave(f) ? "font-semibold text-red" : "text-second"}>
-                {f.waived &&
-                  `waived until ${new Date(f.waived).toLocaleDateString(undefined, { dateStyle: "medium" })}: `}
+                {f.waived && `waived until ${stamp(f.waived)}: `}
                 <Words>{f.words}</Words>
               </p>
             ))}

@@ -1,7 +1,7 @@
 import { useRights } from "@/api/rights";
 import type { DeviceWhy } from "@/api/types";
 import { useOrder } from "@/api/use-order";
-import { ago, useNow } from "@/domain/time";
+import { ago, stamp, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { Aside, Trouble } from "@/ui/page";
 
@@ -49,7 +49,7 @@ export function Orders({ why }: { why: DeviceWhy }) {
             </span>
             <span className="block text-second">
               {o.state === "queued" && silent
-                ? `The device is offline; the order waits ${o.expires_at ? `until ${new Date(o.expires_at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}` : "until it checks in"}.`
+                ? `The device is offline; the order waits ${o.expires_at ? `until ${stamp(o.expires_at)}` : "until it checks in"}.`
                 : o.detail || `${ago(o.created_at, now)}, ${o.created_by}`}
             </span>
           </li>

@@ -5,7 +5,7 @@ import { usePages } from "@/api/pages";
 import { list } from "@/api/queries";
 import { useRights } from "@/api/rights";
 import type { Waiver } from "@/api/types";
-import { ago, useNow } from "@/domain/time";
+import { ago, stamp, useNow } from "@/domain/time";
 import { Words } from "@/domain/words";
 import { TextButton } from "@/ui/button";
 import { Choices, useFilters } from "@/ui/filters";
@@ -61,7 +61,7 @@ export function WaiversPage() {
       width: "170px",
       cell: (w) => (
         <>
-          {new Date(w.until).toLocaleDateString(undefined, { dateStyle: "medium" })}
+          {stamp(w.until)}
           <span className="block text-xs text-second">
             {w.ended_at ? `ended ${ago(w.ended_at, now)} by ${w.ended_by || "nobody"}` : words[w.state]}
           </span>

@@ -5,6 +5,7 @@ import { type EscrowKey, organisation, setUp } from "@/api/organisation";
 import { usePages } from "@/api/pages";
 import { read } from "@/api/queries";
 import type { Schemas } from "@/api/types";
+import { counted } from "@/domain/count";
 import { ago, useNow } from "@/domain/time";
 import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
@@ -92,7 +93,7 @@ function Key({ of, me }: { of: EscrowKey; me: string }) {
           {of.made_by && ` by ${of.made_by}`}
         </span>
         <span className="tabular-nums">
-          {of.deposits.toLocaleString()} {of.deposits === 1 ? "password" : "passwords"}
+          {counted(of.deposits)} {of.deposits === 1 ? "password" : "passwords"}
         </span>
       </div>
       <p>
@@ -125,7 +126,7 @@ function Key({ of, me }: { of: EscrowKey; me: string }) {
         <div className="mt-2 flex gap-2">
           {of.state !== "retired" && <Button onClick={() => setAsked("retire")}>Retire…</Button>}
           {of.state === "retired" && of.use === "escrow" && of.deposits > 0 && !of.reseal.by && (
-            <Button onClick={() => setAsked("reseal")}>Seal {of.deposits.toLocaleString()} again…</Button>
+            <Button onClick={() => setAsked("reseal")}>Seal {counted(of.deposits)} again…</Button>
           )}
           {of.reseal.by && <Button onClick={() => doing.mutate(() => setUp.stopReseal(of.number))}>Stop</Button>}
         </div>
@@ -142,7 +143,7 @@ function Key({ of, me }: { of: EscrowKey; me: string }) {
       </Ask>
       <Ask
         open={asked === "reseal"}
-        title={`Seal ${of.deposits.toLocaleString()} passwords again?`}
+        title={`Seal ${counted(of.deposits)} passwords again?`}
         yes="Seal again"
         onYes={() => doing.mutate(() => setUp.reseal(of.number))}
         onNo={() => setAsked(undefined)}
@@ -156,14 +157,14 @@ function Key({ of, me }: { of: EscrowKey; me: string }) {
 /** How sealing again goes. */
 function Reseal({ of }: { of: Schemas["KeyReseal"] }) {
   if (of.error) return <p className="text-red">◆ Sealing again ended before its end: {of.error}</p>;
-  if (!of.by) return of.total > 0 ? <p className="text-second">{of.done.toLocaleString()} were sealed again.</p> : null;
+  if (!of.by) return of.total > 0 ? <p className="text-second">{counted(of.done)} were sealed again.</p> : null;
   return (
     <div className="mt-1">
       <label className="flex items-center gap-3">
         <span>Sealing again</span>
         <progress className="grow accent-brass" max={Math.max(of.total, 1)} value={of.done} />
         <span className="tabular-nums">
-          {of.done.toLocaleString()} of {of.total.toLocaleString()}
+          {counted(of.done)} of {counted(of.total)}
         </span>
       </label>
     </div>

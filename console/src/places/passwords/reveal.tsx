@@ -7,7 +7,7 @@ import { Refusal } from "@/api/client";
 import { list, read } from "@/api/queries";
 import type { DepositRef, Password, RevealResult } from "@/api/types";
 import { Again } from "@/domain/again";
-import { clock, useNow } from "@/domain/time";
+import { clock, stamp, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { TextArea } from "@/ui/field";
 import { Trouble } from "@/ui/page";
@@ -147,8 +147,7 @@ function Shown({ revealed, hide }: { revealed: RevealResult; hide: () => void })
       </ul>
       {revealed.rotates_at && (
         <p className="mt-2">
-          Because you viewed it, it rotates at{" "}
-          <b>{new Date(revealed.rotates_at).toLocaleString([], { dateStyle: "medium", timeStyle: "short" })}</b>.
+          Because you viewed it, it rotates at <b>{stamp(revealed.rotates_at)}</b>.
         </p>
       )}
       <div className="mt-3 flex items-center justify-between">

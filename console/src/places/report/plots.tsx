@@ -1,4 +1,5 @@
 import type { Posture } from "@/api/posture";
+import { counted } from "@/domain/count";
 import { fills, looks, order, total } from "@/domain/standing";
 
 const width = 560;
@@ -19,16 +20,14 @@ const short = (seconds: number) =>
 
 /** The first and the last day below a plot. */
 function Days({ first, last }: { first: string; last: string }) {
-  const day = (text: string) =>
-    new Date(`${text}T12:00:00Z`).toLocaleDateString(undefined, { dateStyle: "medium", timeZone: "UTC" });
   return (
     <>
       <text x={left} y={height - 4} fill="var(--ink-second)">
-        {day(first)}
+        {first}
       </text>
       {last !== first && (
         <text x={width} y={height - 4} textAnchor="end" fill="var(--ink-second)">
-          {day(last)}
+          {last}
         </text>
       )}
     </>
@@ -131,9 +130,7 @@ export function VerifiedPlot({ days }: { days: Posture["verified"] }) {
       <p className="flex gap-4 text-sm">
         <span className="text-brass">● nine of ten within {short(last.nine_of_ten_within_seconds)}</span>
         <span className="text-green">● half within {short(last.half_within_seconds)}</span>
-        <span className="text-second">
-          on the last day; {days.reduce((n, d) => n + d.verified, 0).toLocaleString()} in all
-        </span>
+        <span className="text-second">on the last day; {counted(days.reduce((n, d) => n + d.verified, 0))} in all</span>
       </p>
     </>
   );

@@ -2,8 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { type Posture, posture, postureFile } from "@/api/posture";
 import { read } from "@/api/queries";
+import { counted } from "@/domain/count";
 import { GroupFilter } from "@/domain/group-filter";
 import { looks, order, total } from "@/domain/standing";
+import { dayOf, stamp } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { Select } from "@/ui/field";
 import { useFilters } from "@/ui/filters";
@@ -13,7 +15,7 @@ import { Section, Table } from "./table";
 
 const periods = [7, 30, 90, 365];
 
-const date = (at: string) => new Date(at).toLocaleDateString(undefined, { dateStyle: "medium" });
+const date = dayOf;
 
 /** How a group stood over a period, as a page to print. */
 export function ReportPage() {
@@ -60,13 +62,12 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
           {organisation}, {of.group ? `the group ${of.group}` : "every device in reach"}, {date(of.since)} to{" "}
           {date(of.until)}.
         </span>{" "}
-        {devices.toLocaleString()} devices now:{" "}
+        {counted(devices)} devices now:{" "}
         {order
           .filter((s) => of.standings[s] > 0)
-          .map((s) => `${of.standings[s].toLocaleString()} ${looks[s].word}`)
+          .map((s) => `${counted(of.standings[s])} ${looks[s].word}`)
           .join(", ")}
-        . Of those not silent, {of.in_step_percent.toFixed(1)} % are in step. Made{" "}
-        {new Date(of.made_at).toLocaleString()}.
+        . Of those not silent, {of.in_step_percent.toFixed(1)} % are in step. Made {stamp(of.made_at)}.
       </p>
       <div className="grid grid-cols-2 gap-10">
         <Section title="Standings over time">
@@ -107,7 +108,7 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
           }))}
         />
       </Section>
-      <Section title={`Passwords overdue: ${of.passwords_overdue.total.toLocaleString()}`}>
+      <Section title={`Passwords overdue: ${counted(of.passwords_overdue.total)}`}>
         <Table
           empty="● No password is overdue."
           more={of.passwords_overdue.total - of.passwords_overdue.items.length}
@@ -118,7 +119,7 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
           }))}
         />
       </Section>
-      <Section title={`Passwords viewed: ${of.password_views.total.toLocaleString()}`}>
+      <Section title={`Passwords viewed: ${counted(of.password_views.total)}`}>
         <Table
           empty="Nobody viewed a password."
           head={["By", "Reason", "Last", "Times", "Devices"]}
@@ -129,7 +130,7 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
           }))}
         />
       </Section>
-      <Section title={`Waivers: ${of.waivers.total.toLocaleString()}`}>
+      <Section title={`Waivers: ${counted(of.waivers.total)}`}>
         <Table
           empty="Nothing was waived."
           more={of.waivers.total - of.waivers.items.length}
@@ -146,7 +147,7 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
           }))}
         />
       </Section>
-      <Section title={`Changes of the organisation: ${of.changes.total.toLocaleString()}`}>
+      <Section title={`Changes of the organisation: ${counted(of.changes.total)}`}>
         <Table
           empty="No change was applied."
           more={of.changes.total - of.changes.items.length}

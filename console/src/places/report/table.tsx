@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { counted } from "@/domain/count";
 
 /** A part of the report, kept together on paper where it fits. */
 export function Section({ title, children }: { title: string; children: ReactNode }) {
@@ -50,7 +51,7 @@ export function Table({ head, rows, empty, numbersFrom = head.length, more = 0 }
         </tbody>
       </table>
       {more > 0 && (
-        <p className="mt-1 text-second">and {more.toLocaleString()} more; the lists of the console have them all.</p>
+        <p className="mt-1 text-second">and {counted(more)} more; the lists of the console have them all.</p>
       )}
     </>
   );

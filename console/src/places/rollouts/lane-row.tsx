@@ -1,5 +1,6 @@
 import type { Lane } from "@/api/types";
 import { fieldLooks, type Outcome, OutcomeBar, outcomes, tallyWords } from "@/domain/outcome";
+import { timeOf } from "@/domain/time";
 import { MarkField } from "@/ui/mark-field";
 import { Marks } from "@/ui/marks";
 
@@ -7,7 +8,6 @@ type LaneProps = { lane: Lane; before: Lane | undefined; pick: (outcome: Outcome
 
 /** One wave: what it is, its devices with one mark each, and its gate. */
 export function LaneRow({ lane, before, pick }: LaneProps) {
-  const time = (at: string) => new Date(at).toLocaleTimeString();
   return (
     <div className="grid grid-cols-[200px_minmax(0,1fr)_300px] gap-5 border-b border-hairline py-3">
       <div className={lane.opened_at ? "" : "text-second"}>
@@ -16,8 +16,8 @@ export function LaneRow({ lane, before, pick }: LaneProps) {
         </h2>
         <p className="text-xs text-second">
           {lane.devices} {lane.devices === 1 ? "device" : "devices"}
-          {lane.opened_at ? ` · opened ${time(lane.opened_at)}` : " · not opened"}
-          {lane.passed_at && `, passed ${time(lane.passed_at)}`}
+          {lane.opened_at ? ` · opened ${timeOf(lane.opened_at)}` : " · not opened"}
+          {lane.passed_at && `, passed ${timeOf(lane.passed_at)}`}
         </p>
       </div>
       <div>

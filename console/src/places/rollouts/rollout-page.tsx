@@ -4,7 +4,7 @@ import { read } from "@/api/queries";
 import { useRights } from "@/api/rights";
 import type { Rollout } from "@/api/types";
 import { devicesOf, outcomeOrder, outcomes, rolloutStates } from "@/domain/outcome";
-import { ago, useNow } from "@/domain/time";
+import { ago, stamp, timeOf, useNow } from "@/domain/time";
 import { useFilters } from "@/ui/filters";
 import { Aside, Loading, PageHead, Trouble } from "@/ui/page";
 import { Curves } from "./curves";
@@ -79,8 +79,8 @@ function Whole({ of, mayDeploy }: { of: Rollout; mayDeploy: boolean }) {
           <ol>
             {of.decisions.map((d) => (
               <li key={`${d.at} ${d.what} ${d.words}`} className="flex gap-3 border-b border-hairline py-1">
-                <time dateTime={d.at} title={new Date(d.at).toLocaleString()} className="font-mono text-xs leading-5">
-                  {new Date(d.at).toLocaleTimeString()}
+                <time dateTime={d.at} title={stamp(d.at)} className="font-mono text-xs leading-5">
+                  {timeOf(d.at)}
                 </time>
                 <span>
                   <span

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { read } from "@/api/queries";
 import type { Schemas } from "@/api/types";
 import { actions, actorOf, objectOf } from "@/domain/actions";
+import { stamp } from "@/domain/time";
 import { TextButton } from "@/ui/button";
 import { Aside, Loading, Trouble } from "@/ui/page";
 
@@ -19,9 +20,7 @@ export function Entry({ seq, close }: { seq: number; close: () => void }) {
       {e && (
         <>
           <dl className="grid grid-cols-[80px_1fr] gap-x-3 gap-y-1 break-words">
-            <Fact name="When">
-              {new Date(e.at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "medium" })}
-            </Fact>
+            <Fact name="When">{stamp(e.at)}</Fact>
             <Fact name="Who">{actorOf(e)}</Fact>
             {e.address && <Fact name="From">{e.address}</Fact>}
             <Fact name="Action">{actions[e.action] ?? e.action}</Fact>

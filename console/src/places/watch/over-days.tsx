@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { read } from "@/api/queries";
 import type { Schemas } from "@/api/types";
 import { fills, looks, order, total } from "@/domain/standing";
+import { dayOf, stamp } from "@/domain/time";
 import { Aside, Trouble } from "@/ui/page";
 
 type Hour = Schemas["StandingHour"];
@@ -30,7 +31,7 @@ export function OverDays() {
 /** The last hour of each day, newest first. */
 export function byDay(hours: Hour[]): Hour[] {
   const last = new Map<string, Hour>();
-  for (const h of hours) last.set(new Date(h.hour).toLocaleDateString(), h);
+  for (const h of hours) last.set(dayOf(h.hour), h);
   return [...last.values()].reverse();
 }
 
@@ -50,7 +51,7 @@ function Picture({ hours }: { hours: Hour[] }) {
     <>
       <svg
         role="img"
-        aria-label={`Standings since ${new Date(first).toLocaleString()}; now ${words}`}
+        aria-label={`Standings since ${stamp(first)}; now ${words}`}
         viewBox={`0 0 ${width} ${height}`}
         preserveAspectRatio="none"
         className="h-21 w-full border-b border-hairline bg-sheet"
@@ -66,12 +67,7 @@ function Picture({ hours }: { hours: Hour[] }) {
         })}
       </svg>
       <p className="flex justify-between text-xs text-second">
-        <span>
-          {new Date(last - (width - 1) * hourLong).toLocaleString(undefined, {
-            dateStyle: "medium",
-            timeStyle: "short",
-          })}
-        </span>
+        <span>{stamp(last - (width - 1) * hourLong)}</span>
         <span>now</span>
       </p>
     </>
@@ -92,9 +88,7 @@ function Table({ hours }: { hours: Hour[] }) {
       <tbody>
         {byDay(hours).map((h) => (
           <tr key={h.hour} className="border-b border-hairline">
-            <td className="py-0.5 text-left">
-              {new Date(h.hour).toLocaleDateString(undefined, { dateStyle: "medium" })}
-            </td>
+            <td className="py-0.5 text-left">{dayOf(h.hour)}</td>
             {order.map((s) => (
               <td key={s}>{h[s]}</td>
             ))}
