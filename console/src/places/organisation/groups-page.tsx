@@ -98,11 +98,16 @@ export function GroupsPage() {
               />
             </div>
           )}
-          {mayEdit && (group ? group.rule !== "" : kind === "rule") && (
-            <RuleForm key={group?.name ?? ""} group={group} />
+          {/* Both halves of a new group stay, so that nothing typed is lost while one looks at the other. */}
+          {mayEdit && (group ? group.rule !== "" : true) && (
+            <div hidden={!group && kind !== "rule"}>
+              <RuleForm key={group?.name ?? ""} group={group} />
+            </div>
           )}
-          {mayEdit && (group ? group.rule === "" : kind === "list") && (
-            <ListForm key={group?.name ?? ""} group={group} />
+          {mayEdit && (group ? group.rule === "" : true) && (
+            <div hidden={!group && kind !== "list"}>
+              <ListForm key={group?.name ?? ""} group={group} />
+            </div>
           )}
           {mayEdit && group && <Delete group={group} />}
         </div>

@@ -6,6 +6,7 @@ import { useRights } from "@/api/rights";
 import type { Deposit, DevicePassword } from "@/api/types";
 import { useOrder } from "@/api/use-order";
 import { ago, clock, soon, useNow } from "@/domain/time";
+import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
 import { Aside, Loading, Trouble } from "@/ui/page";
 import { Reveal } from "./reveal";
@@ -50,6 +51,7 @@ function About({ password: p }: { password: DevicePassword }) {
   const may = useRights();
   const now = useNow();
   const order = useOrder(p.device);
+  const [asking, setAsking] = useState(false);
   const rows: [string, string][] = [
     ["account", p.account],
     ["identifier", p.sid],
@@ -82,12 +84,25 @@ function About({ password: p }: { password: DevicePassword }) {
       )}
       {may("handle") && (
         <div className="mt-3 flex items-center gap-3">
-          <Button
-            onClick={() => order.mutate({ kind: "rotate", subject: p.account })}
-            disabled={order.isPending || p.every_minutes === null}
-          >
-            Rotate now
+          <Button onClick={() => setAsking(true)} disabled={order.isPending || p.every_minutes === null}>
+            Rotate now…
           </Button>
+          {p.every_minutes === null && (
+            <span className="text-second">No policy rotates it, so it cannot be rotated.</span>
+          )}
+          <Ask
+            open={asking}
+            title={`Rotate the password of ${p.name} now?`}
+            yes="Rotate it"
+            onYes={() => {
+              order.mutate({ kind: "rotate", subject: p.account });
+              setAsking(false);
+            }}
+            onNo={() => setAsking(false)}
+          >
+            {p.device} makes a new password and puts it into escrow. Whoever uses the present one must look it up again.
+            {p.standing === "silent" && " The device is silent: it does so when it comes back."}
+          </Ask>
           <LastRotate device={p.device} account={p.account} off={p.standing === "silent"} />
         </div>
       )}

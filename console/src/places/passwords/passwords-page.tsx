@@ -1,21 +1,20 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { change } from "@/api/changes";
 import { organisation } from "@/api/organisation";
 import { usePages } from "@/api/pages";
-import { list, read } from "@/api/queries";
+import { list } from "@/api/queries";
 import { useRights } from "@/api/rights";
-import type { Approval, Password } from "@/api/types";
+import type { Password } from "@/api/types";
 import { GroupFilter } from "@/domain/group-filter";
 import { StandingBadge } from "@/domain/standing";
 import { ago, soon, useNow } from "@/domain/time";
-import { Button } from "@/ui/button";
 import { Export } from "@/ui/export";
 import { Choices, SearchField, useFilters } from "@/ui/filters";
 import { PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
+import { Asked } from "./asked";
 import { ChangeMany } from "./change-many";
 import { PasswordPanel } from "./panel";
 
@@ -69,7 +68,7 @@ export function PasswordsPage() {
         />
       </PageHead>
       <NoKey />
-      <Asked may={may("reveal")} />
+      <Asked />
       <div className="mb-3 flex flex-wrap items-center gap-4">
         <SearchField
           label="Search by device, serial or account name"
@@ -218,7 +217,8 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
 
 /** Says so when devices cannot change any password. */
 function NoKey() {
-  const keys = useQuery(organisation.keys());
+  const mayAsk = useRights()("administer");
+  const keys = useQuery({ ...organisation.keys(), enabled: mayAsk });
   if (!keys.data || keys.data.items.some((k) => k.use === "escrow" && k.state === "live")) return null;
   return (
     <div role="alert" className="mb-4 border-l-4 border-red bg-red-wash px-4 py-2">
@@ -226,46 +226,5 @@ function NoKey() {
       <code className="font-mono">rankwardend keys new</code>, copy the key to a safe place, and prove the copy with{" "}
       <code className="font-mono">rankwardend keys prove</code>.
     </div>
-  );
-}
-
-/** Reveals that wait for a second person. */
-function Asked({ may }: { may: boolean }) {
-  const queries = useQueryClient();
-  const now = useNow();
-  const approvals = useQuery(read.approvals());
-  const decide = useMutation({
-    mutationFn: ({ of, approve }: { of: Approval; approve: boolean }) => change.decideApproval(of.id, approve),
-    onSettled: () => queries.invalidateQueries(read.approvals()),
-  });
-  const waiting = approvals.data?.items ?? [];
-  if (waiting.length === 0) return null;
-  return (
-    <section className="mb-4 border-l-4 border-held px-4 py-2">
-      <h2 className="font-bold">Waiting for approval</h2>
-      {decide.error && <Trouble error={decide.error} />}
-      <ul>
-        {waiting.map((a) => (
-          <li key={a.id} className="flex items-center gap-3 py-1">
-            <span className="grow">
-              <b>{a.created_by}</b> asks to see {a.account} on <span className="font-mono">{a.device}</span>: {a.reason}{" "}
-              <span className="text-second">({ago(a.created_at, now)})</span>
-            </span>
-            {a.approved ? (
-              <span className="text-green">✓ approved by {a.decided_by}</span>
-            ) : (
-              may && (
-                <>
-                  <Button primary onClick={() => decide.mutate({ of: a, approve: true })}>
-                    Approve
-                  </Button>
-                  <Button onClick={() => decide.mutate({ of: a, approve: false })}>Decline</Button>
-                </>
-              )
-            )}
-          </li>
-        ))}
-      </ul>
-    </section>
   );
 }

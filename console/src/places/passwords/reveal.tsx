@@ -1,20 +1,17 @@
 import { zodResolver } from "@hookform/resolvers/zod";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { type BaseSyntheticEvent, useEffect, useRef, useState } from "react";
+import { type BaseSyntheticEvent, type ReactNode, useState } from "react";
 import { useForm } from "react-hook-form";
 import { change } from "@/api/changes";
 import { Refusal } from "@/api/client";
 import { list, read } from "@/api/queries";
 import type { DepositRef, Password, RevealResult } from "@/api/types";
 import { Again } from "@/domain/again";
-import { clock, stamp, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { TextArea } from "@/ui/field";
 import { Trouble } from "@/ui/page";
 import { z } from "@/ui/zod";
-
-/** Seconds for which a password stays in sight. */
-const inSight = 30;
+import { inSight, Shown } from "./shown";
 
 type Ask = { copied: boolean; reason: string };
 
@@ -26,6 +23,7 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
   const queries = useQueryClient();
   const [shown, setShown] = useState<RevealResult>();
   const [said, setSaid] = useState("");
+  const [hidden, setHidden] = useState(false); // it was shown, and is no longer
   const form = useForm({ resolver: zodResolver(asking), defaultValues: { reason: "" } }); // kept whatever is asked in between
   const [again, setAgain] = useState<Ask>(); // what waits for a fresh sign-in
   const reveal = useMutation({
@@ -62,15 +60,19 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
   });
   if (shown) {
     return (
-      <Shown
-        revealed={shown}
-        hide={() => {
-          setShown(undefined);
-          form.reset();
-          reveal.reset();
-          done?.();
-        }}
-      />
+      <>
+        <Announce>The password is shown for {inSight} seconds.</Announce>
+        <Shown
+          revealed={shown}
+          hide={() => {
+            setShown(undefined);
+            setHidden(true);
+            form.reset();
+            reveal.reset();
+            done?.();
+          }}
+        />
+      </>
     );
   }
   if (again)
@@ -83,6 +85,7 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
     );
   return (
     <form onSubmit={submit} noValidate className="space-y-2">
+      {hidden && <Announce>The password is hidden.</Announce>}
       <TextArea
         label="Reason"
         rows={2}
@@ -108,52 +111,11 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
   );
 }
 
-/** The passwords in sight, until the time is up. */
-function Shown({ revealed, hide }: { revealed: RevealResult; hide: () => void }) {
-  const [left, setLeft] = useState(inSight);
-  const now = useNow();
-  const end = useRef(hide);
-  end.current = hide;
-  useEffect(() => {
-    const until = Date.now() + inSight * 1000;
-    const timer = setInterval(() => {
-      const rest = Math.ceil((until - Date.now()) / 1000);
-      setLeft(rest);
-      if (rest <= 0) end.current();
-    }, 250);
-    return () => clearInterval(timer);
-  }, []);
-  const several = revealed.candidates.length > 1;
+/** Says to screen readers that a password is shown or hidden, and never the password. */
+function Announce({ children }: { children: ReactNode }) {
   return (
-    <div role="status" aria-label="The password" className="border-l-4 border-brass bg-sheet px-4 py-3">
-      {several && (
-        <p className="mb-2 font-semibold text-waiting">
-          A change is under way: any of these may be the right one. Try the newest first.
-        </p>
-      )}
-      <ul className="space-y-3">
-        {revealed.candidates.map((c) => (
-          <li key={`${c.deposit.epoch}.${c.deposit.number}`}>
-            <code data-secret className="block font-mono text-lg leading-8 tracking-[0.1em] break-all select-all">
-              {c.password}
-            </code>
-            <span className="text-second">
-              as <span className="font-mono">{c.deposit.name}</span>
-              {(several || c.deposit.state === "former") &&
-                `, ${c.deposit.state}, made ${clock(c.deposit.deposited_at, now)}`}
-            </span>
-          </li>
-        ))}
-      </ul>
-      {revealed.rotates_at && (
-        <p className="mt-2">
-          Because you viewed it, it rotates at <b>{stamp(revealed.rotates_at)}</b>.
-        </p>
-      )}
-      <div className="mt-3 flex items-center justify-between">
-        <span className="text-second tabular-nums">hidden in {left} s</span>
-        <Button onClick={hide}>Hide now</Button>
-      </div>
-    </div>
+    <p role="status" className="sr-only">
+      {children}
+    </p>
   );
 }

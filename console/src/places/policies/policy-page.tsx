@@ -14,6 +14,7 @@ import { Choices } from "@/ui/filters";
 import { Loading, PageHead, Trouble } from "@/ui/page";
 import { PolicyForm } from "./form/policy-form";
 import { Checks, InWords, Revisions, Uses } from "./policy-asides";
+import { StartFrom } from "./start-from";
 import { starts } from "./starts";
 import { useChecks, useDraft } from "./use-draft";
 import { useDocumentEdit, WhatItDoes } from "./what-it-does";
@@ -80,6 +81,15 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
       {trouble && <Trouble error={trouble} />}
       {adding.error && <Trouble error={adding.error} />}
       {adding.dialog}
+      {draft.other && (
+        <p role="status" className="my-3 flex items-center gap-4 border-l-4 border-waiting bg-waiting-wash px-4 py-2">
+          <span className="grow">
+            In another tab, or one that was closed, something was typed here{" "}
+            {ago(new Date(draft.other.at).toISOString(), now)}.
+          </span>
+          <Button onClick={draft.takeOver}>Go on with that</Button>
+        </p>
+      )}
       {draft.moved && (
         <div role="alert" className="my-3 border-l-4 border-brass bg-sheet px-4 py-2">
           <p>
@@ -107,14 +117,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
           ]}
           onChange={show}
         />
-        {!policy && mayEdit && (
-          <Choices
-            label="Start from"
-            value={starts.find((s) => s.source === draft.source)?.name ?? ""}
-            choices={starts.map((s) => ({ value: s.name, label: s.name }))}
-            onChange={(name) => draft.edit(starts.find((s) => s.name === name)?.source ?? draft.source)}
-          />
-        )}
+        {!policy && mayEdit && <StartFrom source={draft.source} replace={draft.edit} />}
       </div>
       <div className={`grid gap-7 ${layouts[view]}`}>
         {view !== "yaml" && (
