@@ -12,6 +12,7 @@ type Me struct {
 	Organisation string   `json:"organisation"`
 	Interval     int      `json:"interval_seconds" doc:"Seconds between two check-ins of a device"`
 	AtProvider   bool     `json:"at_provider" doc:"They sign in with the identity provider"`
+	MustChange   bool     `json:"must_change_password" doc:"Somebody else gave the password; nothing else is possible before it is changed"`
 	NeedsFactor  bool     `json:"needs_second_factor" doc:"Nothing else is possible before a second factor is set up"`
 }
 
@@ -94,6 +95,12 @@ type Code struct {
 type Proof struct {
 	Password string `json:"password" minLength:"1" maxLength:"1024"`
 	Code     string `json:"code,omitempty" maxLength:"20" doc:"Of the second factor, where there is one"`
+}
+
+// NewPassword is one's own new password, with what proves who one is.
+type NewPassword struct {
+	Proof
+	NewPassword string `json:"new_password" minLength:"1" maxLength:"1024" doc:"At least 12 characters"`
 }
 
 // RecoveryCodes open the account once each, when the authenticator is lost. They are shown this once.

@@ -55,6 +55,14 @@ func (c *Client) SignInAgainWithCode(ctx context.Context, password, code string)
 	return err
 }
 
+// ChangeOwnPassword gives whoever is signed in another password; their other sessions and their tokens end. The code is
+// that of a second factor, empty for none.
+func (c *Client) ChangeOwnPassword(ctx context.Context, now, code, next string) error {
+	in := api.NewPassword{Proof: api.Proof{Password: now, Code: code}, NewPassword: next}
+	_, err := c.do(ctx, call{op: operation.ChangeOwnPassword, in: in})
+	return err
+}
+
 // Reveals lists who saw passwords, latest first, of one device when it is named.
 func (c *Client) Reveals(ctx context.Context, q PastQuery, p Page) (List[api.Reveal], error) {
 	return list[api.Reveal](ctx, c, operation.ListReveals, q.values(), p)

@@ -136,10 +136,20 @@ func draftChange(ctx context.Context, c *client.Client) error {
 	return nil
 }
 
-// addOperators adds who works beside the first owner; all get the same password.
+// addOperators adds who works beside the first owner; all have the same password, after they changed their first one.
 func addOperators(ctx context.Context, c *client.Client, password string) error {
+	const first = "the first one, of the owner"
 	for _, o := range Operators {
-		if _, err := c.CreateOperator(ctx, o.Name, password, o.Roles...); err != nil && !exists(err) {
+		if _, err := c.CreateOperator(ctx, o.Name, first, o.Roles...); exists(err) {
+			continue
+		} else if err != nil {
+			return err
+		}
+		person := c.WithoutToken()
+		if _, err := person.SignIn(ctx, o.Name, first); err != nil {
+			return err
+		}
+		if err := errors.Join(person.ChangeOwnPassword(ctx, first, "", password), person.SignOut(ctx)); err != nil {
 			return err
 		}
 	}

@@ -28,19 +28,15 @@ func TestNobodyReadsOtherDevicesWithRules(t *testing.T) {
 	}
 	deployer := s.as("bridge", "deployer", "desks")
 	author := s.as("quill", "author", "desks")
-	_, err := s.owner.CreateOperator(ctx, "tiller", ownerPassword,
-		api.Role{Role: "author", Groups: []string{"desks"}}, api.Role{Role: "deployer", Groups: []string{"desks"}})
-	require.NoError(t, err)
-	both := s.client()
-	_, err = both.SignIn(ctx, "tiller", ownerPassword)
-	require.NoError(t, err)
+	both := s.person("tiller", api.Role{Role: "author", Groups: []string{"desks"}},
+		api.Role{Role: "deployer", Groups: []string{"desks"}})
 
 	for name, who := range map[string]*client.Client{"deployer": deployer, "author": author, "both": both} {
 		hit := s.probes(who, name+"-hit", `device.name == "SKL-HQ-001"`)
 		miss := s.probes(who, name+"-hot", `device.name == "SKL-ZZ-999"`)
 		assert.Equal(t, miss, hit, name)
 	}
-	_, err = deployer.CreateGroup(ctx, client.GroupSpec{Name: "ours", Rule: "true"})
+	_, err := deployer.CreateGroup(ctx, client.GroupSpec{Name: "ours", Rule: "true"})
 	require.NoError(t, err)
 	_, err = deployer.CreateAssignment(ctx, "kept", api.Aim{Policy: "base", Include: []string{"ours"},
 		Within: []string{"desks"}, Rank: 300})

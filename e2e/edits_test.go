@@ -119,6 +119,7 @@ func TestOperatorsAreChangedAndDisabled(t *testing.T) {
 	problem(t, err, 401, "sign in again")
 	_, err = look.SignIn(ctx, "bjorn", "another lamp, another pier")
 	require.NoError(t, err)
+	require.NoError(t, look.ChangeOwnPassword(ctx, "another lamp, another pier", "", another))
 	_, err = look.CreateGroup(ctx, client.GroupSpec{Name: "mine"})
 	require.NoError(t, err)
 	token, err := look.CreateToken(ctx, "mine", "", 1)
@@ -126,7 +127,7 @@ func TestOperatorsAreChangedAndDisabled(t *testing.T) {
 	assert.Equal(t, 200, patch("bjorn", `{"disabled": true}`))
 	_, err = client.New(s.URL, token.Secret).Look(hasLooked).Me(ctx)
 	problem(t, err, 401, "revoked")
-	_, err = look.SignIn(ctx, "bjorn", "another lamp, another pier")
+	_, err = look.SignIn(ctx, "bjorn", another)
 	problem(t, err, 401, "wrong")
 }
 

@@ -246,16 +246,21 @@ func hasLooked(context.Context, *api.Preview) (reason string, err error) {
 
 // as gives a client of a new operator.
 func (s *service) as(name, role string, groups ...string) *client.Client {
-	_, err := s.owner.CreateOperator(
-		s.t.Context(),
-		name,
-		ownerPassword,
-		api.Role{Role: role, Groups: append([]string{}, groups...)},
-	)
+	return s.person(name, api.Role{Role: role, Groups: append([]string{}, groups...)})
+}
+
+// firstPassword is one that an owner gives to somebody, who changes it at once.
+const firstPassword = "the first one, of the owner"
+
+// person adds an operator with some roles, and gives a client that is signed in as them, with a password of their own.
+func (s *service) person(name string, roles ...api.Role) *client.Client {
+	ctx := s.t.Context()
+	_, err := s.owner.CreateOperator(ctx, name, firstPassword, roles...)
 	require.NoError(s.t, err)
 	c := s.client()
-	_, err = c.SignIn(s.t.Context(), name, ownerPassword)
+	_, err = c.SignIn(ctx, name, firstPassword)
 	require.NoError(s.t, err)
+	require.NoError(s.t, c.ChangeOwnPassword(ctx, firstPassword, "", ownerPassword))
 	return c
 }
 

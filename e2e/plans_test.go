@@ -55,13 +55,7 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 		'done' end, '', '' from generate_series(1, 40000) i`))
 	require.NoError(t, change(t, s.config.Database, "analyze audit_entries"))
 	s.Changed(ctx)
-	_, err = s.owner.CreateOperator(
-		ctx,
-		"nightwatch",
-		ownerPassword,
-		api.Role{Role: "viewer", Groups: []string{"group-7", "few"}},
-	)
-	require.NoError(t, err)
+	s.person("nightwatch", api.Role{Role: "viewer", Groups: []string{"group-7", "few"}})
 	plans := filepath.Join(logs, "plans.log")
 	info, err := os.Stat(plans)
 	require.NoError(t, err)

@@ -12,7 +12,7 @@ import (
 
 func (a *app) operatorCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "operator", Short: "People who sign in, and what they may do"}
-	cmd.AddCommand(a.operatorList(), a.operatorAdd(), a.operatorSet())
+	cmd.AddCommand(a.operatorList(), a.operatorAdd(), a.operatorSet(), a.operatorPassword())
 	return cmd
 }
 
@@ -76,7 +76,8 @@ func (a *app) operatorAdd() *cobra.Command {
 	var given []string
 	var fromStdin bool
 	cmd := &cobra.Command{
-		Use: "create NAME", Short: "Create an operator", Args: cobra.ExactArgs(1),
+		Use: "create NAME", Short: "Create an operator, whose first password is changed at the first sign-in",
+		Args:    cobra.ExactArgs(1),
 		Example: "  rankwarden operator create kirkness.desk --role support:ticket-desks",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			roles, err := rolesOf(given)
@@ -149,7 +150,7 @@ func (a *app) operatorSet() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringArrayVar(&given, "role", nil, roleHelp+"; replaces all roles of before")
-	f.BoolVar(&password, "new-password", false, "set a new password")
+	f.BoolVar(&password, "new-password", false, "set a first password, which they change at the next sign-in")
 	f.BoolVar(&fromStdin, "password-stdin", false, "read it from standard input")
 	f.BoolVar(&reset, "reset-second-factor", false, "take the second factor of somebody who has lost it away")
 	f.BoolVar(&disable, "disable", false, "the operator may not sign in any more")

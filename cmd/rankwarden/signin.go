@@ -190,6 +190,10 @@ func (a *app) keepSignIn(ctx context.Context, server string, given credentials, 
 	if err != nil {
 		return err
 	}
+	if me.MustChange {
+		return fmt.Errorf("somebody else gave you this password; change it first: rankwarden operator password "+
+			"--server %s --name %s", server, given.name)
+	}
 	if me.NeedsFactor {
 		return errors.New("everybody here needs a second factor: set one up in the console first, at " + server + "/me")
 	}

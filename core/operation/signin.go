@@ -18,6 +18,11 @@ var (
 		Action: "session.refreshed", Status: noContent,
 		Summary: "Sign in again, so that for 15 minutes you may view passwords",
 	})
+	ChangeOwnPassword = declare(Operation{
+		ID: "change-own-password", Method: post, Path: "/session/password", Right: rights.SignedIn, Budget: Small,
+		Action: "operator.password_changed", SessionOnly: true, Status: noContent,
+		Summary: "Change your own password; your other sessions and your tokens end",
+	})
 	SignOut = declare(Operation{
 		ID: "sign-out", Method: remove, Path: "/session", Right: rights.SignedIn, Budget: Small,
 		Action:  "session.closed",

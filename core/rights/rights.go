@@ -115,6 +115,7 @@ type Identity struct {
 	Factor     bool      // the session was opened with a second factor
 	AtProvider bool      // who signs in with the identity provider
 	Sealed     bool      // the owner for the day on which nobody else gets in
+	MustChange bool      // the password was given by somebody else, and is changed before anything else
 	Epoch      int64     // of the operator; what began in another one is worth nothing
 }
 

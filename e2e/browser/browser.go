@@ -221,6 +221,17 @@ func Click(path string) chromedp.Action {
 	})
 }
 
+// Person chooses what the menu of whoever is signed in offers, by the words that it begins with.
+func Person(choice string) chromedp.Tasks {
+	return chromedp.Tasks{
+		// By the keyboard: a menu opens before the button of the mouse is let go, and the click goes elsewhere.
+		Until(`(document.querySelector('header button[aria-label*="sign out"]')?.focus(),
+			document.activeElement.matches('header button[aria-label*="sign out"]'))`),
+		chromedp.KeyEvent(kb.Enter),
+		Click(fmt.Sprintf(`//div[@role="menuitem"][starts-with(., %q)]`, choice)),
+	}
+}
+
 // focus puts the cursor into a field once it can be typed into, and says whether it is there.
 const focus = `((selector) => {
 	const field = document.querySelector(selector)
@@ -228,14 +239,6 @@ const focus = `((selector) => {
 	field.focus()
 	return document.activeElement === field
 })(%q)`
-
-// Person chooses what the menu of whoever is signed in offers, by the words that it begins with.
-func Person(choice string) chromedp.Tasks {
-	return chromedp.Tasks{
-		Click(`header button[aria-label*="sign out"]`),
-		Click(fmt.Sprintf(`//div[@role="menuitem"][starts-with(., %q)]`, choice)),
-	}
-}
 
 // Type types into the field that a CSS selector names first, as soon as that can be typed into. It waits until
 // the field has it.

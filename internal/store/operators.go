@@ -23,6 +23,8 @@ type Operator struct {
 	// another one is worth nothing.
 	Epoch       int64      `gorm:"default:1"`
 	ConfirmedAt *time.Time // when the identity provider last said who it is
+	// FirstPassword is one that somebody else gave: it is changed before anything else.
+	FirstPassword bool
 }
 
 // Session is a signed-in browser. Hash is the SHA-256 of the secret in its cookie.
@@ -158,7 +160,7 @@ func (t AccessReader) OtherOwners(operator string) (int, error) {
 // operator end, and the addresses from which somebody signed in with the former password are forgotten.
 func (t AccessWriter) SetOperator(o Operator, at time.Time) error {
 	if err := must(t.db.Model(&Operator{}).Where("id = ?", o.ID).
-		Select("grants", "password_hash", "disabled_at").Updates(o), ErrNotFound); err != nil {
+		Select("grants", "password_hash", "first_password", "disabled_at").Updates(o), ErrNotFound); err != nil {
 		return err
 	}
 	if err := t.BeginOperatorEpoch(o.ID); err != nil {
@@ -171,6 +173,22 @@ func (t AccessWriter) SetOperator(o Operator, at time.Time) error {
 		return err
 	}
 	return t.db.Model(&APIToken{}).Where("operator_id = ? and revoked_at is null", o.ID).Update("revoked_at", at).Error
+}
+
+// SetOwnPassword stores a password that an operator gave instead of another, and ends every session but the one that it
+// was given in, and every token.
+func (t AccessWriter) SetOwnPassword(o Operator, session []byte, at time.Time) error {
+	if err := t.exec("update operators set password_hash = $2, first_password = false, epoch = epoch + 1 where id = $1",
+		o.ID, o.PasswordHash); err != nil {
+		return err
+	}
+	if err := t.exec("delete from sessions where operator_id = $1 and hash <> $2", o.ID, session); err != nil {
+		return err
+	}
+	if err := t.exec("update sessions set epoch = $2, fresh_at = $3 where hash = $1", session, o.Epoch+1, at); err != nil {
+		return err
+	}
+	return t.exec("update api_tokens set revoked_at = $2 where operator_id = $1 and revoked_at is null", o.ID, at)
 }
 
 // BeginOperatorEpoch has everything that an operator began before be worth nothing.

@@ -14,6 +14,7 @@ export const change = {
     take(client.POST("/api/v1/second-factor/recovery-codes", { body })),
   removeSecondFactor: (body: { password: string; code: string }) =>
     take(client.POST("/api/v1/second-factor/remove", { body })),
+  changeOwnPassword: (body: Schemas["NewPassword"]) => take(client.POST("/api/v1/session/password", { body })),
   signOut: () => take(client.DELETE("/api/v1/session")),
 
   order: (body: Schemas["NewOrder"]) => take(client.POST("/api/v1/orders", { body })),
@@ -40,8 +41,10 @@ export const change = {
 
   createOperator: (body: { name: string; password: string; roles: Role[] }) =>
     take(client.POST("/api/v1/operators", { body })),
-  editOperator: (name: string, body: { roles?: Role[]; disabled?: boolean; reset_second_factor?: boolean }) =>
-    take(client.PATCH("/api/v1/operators/{name}", { params: { path: { name } }, body })),
+  editOperator: (
+    name: string,
+    body: { roles?: Role[]; password?: string; disabled?: boolean; reset_second_factor?: boolean },
+  ) => take(client.PATCH("/api/v1/operators/{name}", { params: { path: { name } }, body })),
   makeCheckpoint: () => take(client.POST("/api/v1/trail/checkpoints")),
   /** Checks a part of the trail behind an entry; ask again behind the last until it is the head. */
   checkTrail: (after: number, signal: AbortSignal) =>

@@ -43,7 +43,8 @@ export function App() {
   const signedOut = session.error instanceof Refusal && session.error.status === 401;
   const everSignedIn = session.data !== undefined;
   const [leaving, setLeaving] = useState(false);
-  const here = everSignedIn && !session.data?.needs_second_factor && !signedOut && !leaving;
+  const held = session.data && (session.data.needs_second_factor || session.data.must_change_password);
+  const here = everSignedIn && !held && !signedOut && !leaving;
   useLive(here);
   const quiet = useQuiet(here);
   const { pathname } = useLocation();
@@ -65,7 +66,7 @@ export function App() {
   if (signedOut && !everSignedIn) return <SignIn />;
   return (
     <Shell me={session.data} quiet={quiet ? stamp(quiet) : ""} onLeave={() => setLeaving(true)}>
-      <Broken key={pathname}>{session.data?.needs_second_factor ? <OnlyMe /> : <Pages />}</Broken>
+      <Broken key={pathname}>{session.data && held ? <OnlyMe me={session.data} /> : <Pages />}</Broken>
       {signedOut && <SignInAgain />}
       <Toaster position="bottom-right" toastOptions={toasts} style={{ fontFamily: "inherit" }} />
     </Shell>

@@ -1,5 +1,6 @@
 import { lazy, Suspense } from "react";
 import { Navigate, Route, Routes } from "react-router";
+import type { Me } from "@/api/types";
 import { part } from "@/ui/outdated";
 import { Loading, Nothing } from "@/ui/page";
 
@@ -32,6 +33,9 @@ const WaiversPage = lazy(async () => ({ default: (await part(import("@/places/dr
 const EventsPage = lazy(async () => ({ default: (await part(import("@/places/events/events-page"))).EventsPage }));
 const TrailPage = lazy(async () => ({ default: (await part(import("@/places/trail/trail-page"))).TrailPage }));
 const MePage = lazy(async () => ({ default: (await part(import("@/places/me/me-page"))).MePage }));
+const FirstPasswordPage = lazy(async () => ({
+  default: (await part(import("@/places/me/first-password-page"))).FirstPasswordPage,
+}));
 const AllowPage = lazy(async () => ({ default: (await part(import("@/places/me/allow-page"))).AllowPage }));
 const GroupsPage = lazy(async () => ({
   default: (await part(import("@/places/organisation/groups-page"))).GroupsPage,
@@ -61,10 +65,10 @@ const DirectoryPage = lazy(async () => ({
 }));
 
 /** The one page of somebody who must set up a second factor before anything else. */
-export function OnlyMe() {
+export function OnlyMe({ me }: { me: Me }) {
   return (
     <Suspense fallback={<Loading />}>
-      <MePage />
+      {me.must_change_password ? <FirstPasswordPage name={me.name} /> : <MePage />}
     </Suspense>
   );
 }

@@ -35,7 +35,7 @@ interface ShellProps {
 }
 
 export function Shell({ me, quiet, onLeave, children }: ShellProps) {
-  const whole = me && !me.needs_second_factor;
+  const whole = me && !me.needs_second_factor && !me.must_change_password;
   return (
     <div className="flex min-h-screen flex-col">
       <SignInAgain />
@@ -54,7 +54,7 @@ export function Shell({ me, quiet, onLeave, children }: ShellProps) {
             <Mark />
             <span className="max-[640px]:sr-only">Rank Warden</span>
           </NavLink>
-          <Places rights={me?.rights ?? []} />
+          {whole && <Places rights={me.rights} />}
           <div className="grow" />
           {whole && <Chip />}
           {whole && <Palette />}
@@ -102,7 +102,9 @@ function Places({ rights }: { rights: string[] }) {
           </NavLink>
         ))}
       </nav>
-      <PlacesMenu name="More" places={places.slice(inBand)} className="max-[900px]:hidden min-[1500px]:hidden" />
+      {places.length > inBand && (
+        <PlacesMenu name="More" places={places.slice(inBand)} className="max-[900px]:hidden min-[1500px]:hidden" />
+      )}
       <PlacesMenu name="Places" places={places} className="min-[900px]:hidden" />
     </>
   );

@@ -18,6 +18,7 @@ export const actions: Record<string, string> = {
   "change.refused": "refused change",
   "operator.added": "added operator",
   "operator.changed": "changed operator",
+  "operator.password_changed": "changed the own password",
   "token.made": "made API token",
   "token.revoked": "revoked API token",
   "enrolment.token_made": "created enrolment token",

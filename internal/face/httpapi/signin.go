@@ -69,6 +69,14 @@ func (a *routes) authenticate(c fiber.Ctx) error {
 	if err != nil {
 		return problem.Send(c, problem.Of(a.Log, err))
 	}
+	if who.MustChange && who.Token == "" && !withFirstPassword[c.Method()+" "+c.Path()] {
+		return problem.Send(
+			c,
+			problem.Of(a.Log, refusal.New(refusal.Forbidden,
+				"somebody else gave you this password; change it first: rankwarden operator password").
+				WithCode("first_password")),
+		)
+	}
 	if a.lacksFactor(who) && !withoutFactor[c.Method()+" "+c.Path()] {
 		return problem.Send(
 			c,
@@ -78,6 +86,11 @@ func (a *routes) authenticate(c fiber.Ctx) error {
 	}
 	c.SetContext(context.WithValue(context.WithValue(ctx, identityKey, who), secretKey, given.session))
 	return c.Next()
+}
+
+// withFirstPassword are the operations that somebody may call whose password was given by somebody else.
+var withFirstPassword = map[string]bool{
+	"GET " + Base + "/session": true, "DELETE " + Base + "/session": true, "POST " + Base + "/session/password": true,
 }
 
 // base is where people reach the console.
@@ -129,6 +142,7 @@ func (a *routes) me(who rights.Identity) api.Me {
 		Organisation: a.Name,
 		Interval:     int(a.Interval.Seconds()),
 		NeedsFactor:  a.lacksFactor(who),
+		MustChange:   who.MustChange && who.Token == "",
 		AtProvider:   who.AtProvider,
 	}
 }
@@ -155,6 +169,7 @@ func (a *routes) signInRoutes() {
 	register(a, operation.SignIn, a.signIn)
 	register(a, operation.Whoami, a.whoami)
 	register(a, operation.SignInAgain, a.signInAgain)
+	register(a, operation.ChangeOwnPassword, a.changeOwnPassword)
 	register(a, operation.SignOut, a.signOut)
 }
 
@@ -183,6 +198,14 @@ func (a *routes) whoami(_ context.Context, who rights.Identity, _ *struct{}) (*s
 func (a *routes) signInAgain(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
 	secret, _ := ctx.Value(secretKey).(string)
 	return &Empty{}, a.Access.SignInAgain(ctx, who, secret, in.Body.Password, in.Body.Code)
+}
+
+func (a *routes) changeOwnPassword(
+	ctx context.Context, who rights.Identity, in *struct{ Body api.NewPassword },
+) (*Empty, error) {
+	secret, _ := ctx.Value(secretKey).(string)
+	return &Empty{}, a.Access.ChangeOwnPassword(ctx, who, secret,
+		access.OwnPassword{Now: in.Body.Password, Code: in.Body.Code, New: in.Body.NewPassword})
 }
 
 // signOut ends the session in the records, so that a copy of the cookie is of no use either.

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"golang.org/x/sync/semaphore"
+
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
 )
@@ -44,14 +45,14 @@ func (h *hashing) compare(ctx context.Context, password, hash string) (right boo
 	return right, err
 }
 
-// hash hashes a new password.
-func (s *Service) hash(ctx context.Context, password string) (hash string, err error) {
+// hash hashes a new password, which stands at a place of the request.
+func (s *Service) hash(ctx context.Context, place, password string) (hash string, err error) {
 	var weak error
 	if err := s.passwords.do(ctx, func() { hash, weak = s.passwords.Hash(password) }); err != nil {
 		return "", err
 	}
 	if weak != nil {
-		return "", refusal.New(refusal.Invalid, "%v", weak).At("password")
+		return "", refusal.New(refusal.Invalid, "%v", weak).At(place)
 	}
 	return hash, nil
 }

@@ -70,19 +70,21 @@ func (s *Service) SealOwner(ctx context.Context, who rights.Identity, name, pass
 	})
 }
 
-// AddOperator adds an operator of our own.
+// AddOperator adds an operator of our own. A password that another operator gave is the first one, and is changed before
+// anything else.
 func (s *Service) AddOperator(
 	ctx context.Context, who rights.Identity, name, password string, grants []rights.Grant,
 ) (store.Operator, error) {
 	if err := checkOperatorName(name); err != nil {
 		return store.Operator{}, err
 	}
-	hash, err := s.hash(ctx, password)
+	hash, err := s.hash(ctx, "password", password)
 	if err != nil {
 		return store.Operator{}, err
 	}
 	grants = normalGrants(grants)
-	o := store.Operator{ID: store.NewID(s.Now()), Name: name, Grants: grants, PasswordHash: hash, CreatedAt: s.Now()}
+	o := store.Operator{ID: store.NewID(s.Now()), Name: name, Grants: grants, PasswordHash: hash, CreatedAt: s.Now(),
+		FirstPassword: who.OperatorID != ""}
 	err = s.Do(ctx, uow.ByOperator(operation.CreateOperator, who, name), func(tx Records, w *uow.Work) error {
 		if err := checkGrants(tx, grants); err != nil {
 			return err
@@ -160,7 +162,7 @@ func (s *Service) ChangeOperator(
 	hash := ""
 	if c.Password != nil {
 		var err error
-		if hash, err = s.hash(ctx, *c.Password); err != nil {
+		if hash, err = s.hash(ctx, "password", *c.Password); err != nil {
 			return o, err
 		}
 	}
@@ -178,6 +180,10 @@ func (s *Service) ChangeOperator(
 				!rights.Identity{Grants: c.Grants}.Has(rights.Owner)) {
 			return refusal.New(refusal.Invalid, "you cannot take the owner's rights from yourself; ask another owner")
 		}
+		if o.ID == who.OperatorID && c.Password != nil {
+			return refusal.New(refusal.Invalid,
+				"your own password is changed with the one that you have; use your sign-in page, or: rankwarden operator password")
+		}
 		if o.Issuer != "" && (c.Grants != nil || c.Password != nil) {
 			return refusal.New(refusal.Conflict,
 				"%q signs in with the identity provider, which has the password, and whose groups give the roles", name)
@@ -189,7 +195,7 @@ func (s *Service) ChangeOperator(
 			o.Grants = c.Grants
 		}
 		if c.Password != nil {
-			o.PasswordHash = hash
+			o.PasswordHash, o.FirstPassword = hash, who.OperatorID != ""
 		}
 		if c.Disabled != nil {
 			o.DisabledAt = nil

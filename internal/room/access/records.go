@@ -70,5 +70,6 @@ type Records interface {
 	RememberAddress(operator, address string, at time.Time) error
 	RevokeAPIToken(operator, id string, at time.Time) error
 	SetOperator(o store.Operator, at time.Time) error
+	SetOwnPassword(o store.Operator, session []byte, at time.Time) error
 	SetSignInFailure(f store.SignInFailure) error
 }

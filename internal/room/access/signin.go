@@ -21,8 +21,12 @@ const SessionLength = 12 * time.Hour
 // every session and token.
 const confirmedFor = time.Hour
 
-// given is what somebody gives to sign in; the code is that of a second factor, empty where none was asked for.
-type given struct{ name, password, code string }
+// given is what somebody gives to sign in; the code is that of a second factor, empty where none was asked for. It is
+// proven where the session, opened a short while ago, has one.
+type given struct {
+	name, password, code string
+	proven               bool
+}
 
 // SignIn checks a name and password, and the code of who has a second factor, and opens a session; it gives the
 // session's secret.
@@ -30,7 +34,7 @@ func (s *Service) SignIn(ctx context.Context, name, password, code, address stri
 	secret := auth.NewSecret()
 	who, err := s.checkPassword(
 		ctx,
-		given{strings.TrimSpace(name), password, code},
+		given{name: strings.TrimSpace(name), password: password, code: code},
 		address,
 		operation.SignIn,
 		func(tx Records, w *uow.Work) error {
@@ -56,7 +60,7 @@ func (s *Service) SignIn(ctx context.Context, name, password, code, address stri
 func (s *Service) SignInAgain(ctx context.Context, who rights.Identity, session, password, code string) error {
 	_, err := s.checkPassword(
 		ctx,
-		given{who.Name, password, code},
+		given{name: who.Name, password: password, code: code},
 		who.Address,
 		operation.SignInAgain,
 		func(tx Records, w *uow.Work) error {
@@ -98,6 +102,9 @@ func (s *Service) checkPassword(
 	if err != nil {
 		return rights.Identity{}, err
 	}
+	if given.proven {
+		factor = nil
+	}
 	who := rights.Identity{
 		OperatorID: operator.ID,
 		Name:       given.name,
@@ -105,6 +112,7 @@ func (s *Service) checkPassword(
 		Address:    address,
 		FreshAt:    now,
 		Factor:     factor != nil,
+		MustChange: operator.FirstPassword,
 		Epoch:      operator.Epoch,
 	}
 	attempt, err := s.spendAttempt(ctx, who, s.hasCode(factor, given.code))
@@ -225,6 +233,7 @@ func (s *Service) BySession(ctx context.Context, secret, address string) (rights
 		Factor:     session.Factor,
 		Sealed:     operator.SealedAt != nil,
 		AtProvider: operator.Issuer != "",
+		MustChange: operator.FirstPassword,
 		Epoch:      operator.Epoch,
 	}, err
 }

@@ -9,6 +9,7 @@ import { useTour } from "@/tour/kept";
 import { Button, TextButton } from "@/ui/button";
 import { Aside, Loading, PageHead, Trouble } from "@/ui/page";
 import { MyPasskeys } from "./my-passkeys";
+import { MyPassword } from "./my-password";
 import { MyTokens } from "./my-tokens";
 import { Prove } from "./prove";
 import { RecoveryCodes } from "./recovery-codes";
@@ -24,8 +25,13 @@ export function MePage() {
       <PageHead tab="Your sign-in" title="Your sign-in" note={me && `${me.name}, ${me.organisation}`} />
       {me && <TourAgain of={me.name} />}
       {factor.error && <Trouble error={factor.error} />}
-      <div className="grid grid-cols-[minmax(0,560px)_minmax(0,380px)] gap-10">
+      <div className="grid grid-cols-[minmax(0,560px)_minmax(0,380px)] gap-10 max-[900px]:grid-cols-1">
         <div>
+          {me && !me.at_provider && (
+            <Aside title="Password">
+              <MyPassword />
+            </Aside>
+          )}
           <Aside title="Second factor">
             {me?.at_provider ? (
               <p>You sign in with your identity provider, which asks for a second factor where it is set up there.</p>

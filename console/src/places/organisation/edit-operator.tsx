@@ -1,12 +1,13 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
 import { change } from "@/api/changes";
-import { list } from "@/api/queries";
+import { list, read } from "@/api/queries";
 import type { Operator } from "@/api/types";
 import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
 import { Aside, Trouble } from "@/ui/page";
+import { GivePassword } from "./give-password";
 import { RolesForm, rightWords } from "./roles";
 
 type Edit = Parameters<typeof change.editOperator>[1];
@@ -14,6 +15,7 @@ type Edit = Parameters<typeof change.editOperator>[1];
 /** One operator: what all the roles come to, and what can be changed. Every change ends sessions and tokens. */
 export function EditOperator({ of }: { of: Operator }) {
   const queries = useQueryClient();
+  const me = useQuery(read.session()).data?.name;
   const [given, setGiven] = useState(of.roles);
   const [asked, setAsked] = useState<{ title: string; verb: string; edit: Edit }>();
   const editing = useMutation({
@@ -66,6 +68,7 @@ export function EditOperator({ of }: { of: Operator }) {
           >
             {of.disabled ? "Let sign in again" : "Disable…"}
           </Button>
+          {!of.at_provider && !of.sealed && of.name !== me && <GivePassword name={of.name} />}
           {!of.at_provider && (
             <Button
               onClick={() =>
