@@ -231,11 +231,11 @@ func TestTheConsoleAsksSparingly(t *testing.T) {
 	from, since = g.requests.Load(), time.Now()
 	g.shut.Store(true)
 	front.CloseClientConnections()
-	b.do("it says that it is not live", browser.Reads("not live"))
+	b.do("it says since when it is quiet", browser.Reads("The service was last heard at"))
 	s.until(func() bool { return g.requests.Load() >= from+4 }) // it tries
 	sparingly("while the service fails", from, since)
 	g.shut.Store(false)
-	b.do("it is live again, and tells", browser.Until(`!document.body.innerText.includes("not live")`))
+	b.do("it is live again, and tells", browser.Until(`!document.body.innerText.includes("was last heard")`))
 	_, err = s.owner.CreateGroup(ctx, client.GroupSpec{Name: "after-all", Devices: []string{}})
 	require.NoError(t, err)
 	b.do("a change after that", browser.Reads("after-all"))

@@ -197,7 +197,7 @@ func TestConsole(t *testing.T) {
 		press(".cm-content", "# a stricter desk\r"),
 		enabled("Add to the change"),
 		click("Add to the change"),
-		browser.Reads("Added to quiet-screens: Publish policy ticket-desks."),
+		browser.Reads("Added to Quiet screens: Publish policy ticket-desks."),
 		browser.Reads("below is what harbourmaster wrote into the draft change"),
 		browser.Reads("# a stricter desk"),
 	)
@@ -234,7 +234,7 @@ func TestConsole(t *testing.T) {
 		browser.Reads("lockout gets stricter"),
 		browser.Reads("By group"),
 		click("Make it real: add to the change"),
-		browser.Reads("Added to quiet-screens: Assign stricter-lockout."),
+		browser.Reads("Added to Quiet screens: Assign stricter-lockout."),
 	)
 	var kept string
 	b.do(
