@@ -284,7 +284,7 @@ func TestConsoleIsAccessible(t *testing.T) {
 		{"/changes/" + demo.ChangeName, "Ask for approval…", "Ask a second person to approve"},
 		{"/changes/" + demo.ChangeName, "Edit title and reason…", "Title and reason"},
 		{"/changes/" + demo.ChangeName, "Drop…", "Drop this change?"},
-		{"/drift", "Re-apply on these devices…", "carry out the desired state again"},
+		{"/drift", "Choose all that are listed", "Choose none"},
 	} {
 		b.do(dialog.path, chromedp.Navigate(d.url+dialog.path), click(dialog.button), browser.Reads(dialog.reads))
 		b.axeInBoth("dialog of " + dialog.path + ": " + dialog.button)

@@ -1,6 +1,7 @@
 import { AlertDialog } from "radix-ui";
 import type { ReactNode } from "react";
 import { Button } from "./button";
+import { useReturnFocus } from "./return-focus";
 
 type AskProps = {
   open: boolean;
@@ -15,11 +16,15 @@ type AskProps = {
 
 /** A question before something that is not easily taken back. */
 export function Ask({ open, title, children, yes, no = "Cancel", ready = true, onYes, onNo }: AskProps) {
+  const focus = useReturnFocus();
   return (
     <AlertDialog.Root open={open} onOpenChange={(next) => next || onNo()}>
       <AlertDialog.Portal>
         <AlertDialog.Overlay className="fixed inset-0 z-30 bg-ink/40" />
-        <AlertDialog.Content className="fixed top-40 left-1/2 z-40 w-[480px] -translate-x-1/2 rounded-sm border border-hairline bg-sheet p-6 shadow-xl">
+        <AlertDialog.Content
+          {...focus}
+          className="fixed top-[min(160px,12vh)] left-1/2 z-40 max-h-[80vh] w-[480px] max-w-[calc(100vw-24px)] -translate-x-1/2 overflow-auto rounded-sm border border-hairline bg-sheet p-6 shadow-xl"
+        >
           <AlertDialog.Title className="mb-2 text-lg font-bold">{title}</AlertDialog.Title>
           <AlertDialog.Description asChild>
             <div className="mb-5">{children}</div>

@@ -2,9 +2,12 @@
 // biome-ignore-all lint/a11y/useFocusableInteractive: a cell is read, and does nothing by itself
 import { type ColumnDef, type RowData, tableFeatures, useTable } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
+import { type KeyboardEvent, type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import { ColumnChoice, useHidden } from "./columns";
-import { inOrder, nextSorting, type Sorting } from "./sorting";
+import { useFilters } from "./filters";
+import { inOrder, nextSorting, type Sorting, sortingIn, sortingText } from "./sorting";
+import { usePlace } from "./use-place";
+import { usePrinting } from "./use-printing";
 
 /** A column: its head, its width as of a grid, and what stands in it. */
 export type Column<T extends RowData> = {
@@ -24,6 +27,14 @@ export type RowsProps<T extends RowData> = {
   readMore: () => void;
   estimate?: number; // height of a row in pixels
   narrow?: boolean; // it stands beside something else
+  selection?: Selection<T>;
+};
+
+/** Rows that are chosen, to do something with. */
+export type Selection<T> = {
+  has: (item: T) => boolean;
+  toggle: (item: T) => void;
+  name: (item: T) => string; // what a row is called to whoever does not see it
 };
 
 const features = tableFeatures({});
@@ -38,18 +49,29 @@ export function Rows<T extends RowData>({
   readMore,
   estimate = 33,
   narrow,
+  selection,
 }: RowsProps<T>) {
   const scroll = useRef<HTMLElement>(null);
-  const { shown, hide, hidden } = useHidden(label, columns);
+  const place = usePlace(label, scroll);
+  const printing = usePrinting();
+  const [toEnd, setToEnd] = useState(false); // somebody wants the end, which may have to be read first
+  const { shown: chosenColumns, hide, hidden } = useHidden(label, columns);
+  const shown = useMemo(
+    () => (selection ? [chooser(selection), ...chosenColumns] : chosenColumns),
+    [selection, chosenColumns],
+  );
   const defined = useMemo<ColumnDef<typeof features, T>[]>(
     () => shown.map((c) => ({ id: c.title, header: c.title, cell: ({ row }) => c.cell(row.original), meta: c })),
     [shown],
   );
-  const [sorting, setSorting] = useState<Sorting>(null);
+  const [params, set] = useFilters();
+  const sort = params.get("sort");
+  const sorting = useMemo(() => sortingIn(sort, label), [sort, label]);
+  const setSorting = (next: Sorting) => set({ sort: sortingText(next, label) });
   const sorted = useMemo(() => inOrder(items, columns, sorting), [items, columns, sorting]);
   // Only what was read whole can be sorted: the rest is read first.
   useEffect(() => {
-    if (sorting && more) readMore();
+    if ((sorting || toEnd) && more) readMore();
   });
   const table = useTable({ features, columns: defined, data: sorted, getRowId: (item) => String(id(item)) });
   const { rows } = table.getRowModel();
@@ -59,7 +81,18 @@ export function Rows<T extends RowData>({
     estimateSize: () => estimate,
     overscan: 12,
     getItemKey: (i) => rows[i]?.id ?? i,
+    initialOffset: place,
   });
+  useEffect(() => {
+    if (!toEnd || more) return;
+    virtual.scrollToIndex(rows.length - 1);
+    setToEnd(false);
+  }, [toEnd, more, rows.length, virtual]);
+  const keys = (event: KeyboardEvent) => {
+    if (event.target !== scroll.current || event.key !== "End") return;
+    event.preventDefault();
+    setToEnd(true);
+  };
   const inSight = virtual.getVirtualItems();
   const last = inSight.at(-1)?.index ?? 0;
   useEffect(() => {
@@ -71,6 +104,8 @@ export function Rows<T extends RowData>({
   return (
     <>
       <div className="flex items-center justify-end gap-4 pb-1 text-xs text-second">
+        {toEnd && more && <span role="status">Reading to the end: {items.length} so far.</span>}
+        {printing && more && <span>The first {items.length}; scroll to the end to print more.</span>}
         {sorting && more && (
           <span role="status">
             Reading all rows to sort them: {items.length} so far.{" "}
@@ -86,7 +121,8 @@ export function Rows<T extends RowData>({
         aria-label={`${label}, the part in sight`}
         // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by the keyboard
         tabIndex={0}
-        className="max-h-[calc(100vh-212px)] min-h-40 overflow-auto border-t border-ink"
+        onKeyDown={keys}
+        className="relative max-h-[calc(100vh-212px)] min-h-40 overflow-auto border-t border-ink print:max-h-none print:overflow-visible"
       >
         <div
           role="table"
@@ -113,7 +149,7 @@ export function Rows<T extends RowData>({
                   {columns.find((c) => c.title === header.column.id)?.sort ? (
                     <button
                       type="button"
-                      onClick={() => setSorting((now) => nextSorting(now, header.column.id))}
+                      onClick={() => setSorting(nextSorting(sorting, header.column.id))}
                       className="font-semibold hover:text-ink"
                     >
                       <table.FlexRender header={header} />
@@ -128,15 +164,15 @@ export function Rows<T extends RowData>({
               ))}
             </div>
           ))}
-          <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
-            {inSight.map((at) => (
+          <div role="rowgroup" className="relative" style={printing ? undefined : { height: virtual.getTotalSize() }}>
+            {(printing ? rows.map((row, index) => ({ key: row.id, index, start: 0 })) : inSight).map((at) => (
               <div
                 role="row"
                 key={at.key}
                 data-index={at.index}
                 ref={virtual.measureElement}
-                className="absolute inset-x-0 grid items-start gap-4 border-b border-hairline px-2 py-1.5 hover:bg-sheet"
-                style={{ ...grid, transform: `translateY(${at.start}px)` }}
+                className={`${printing ? "break-inside-avoid" : "absolute inset-x-0"} grid items-start gap-4 border-b border-hairline px-2 py-1.5 hover:bg-sheet`}
+                style={printing ? grid : { ...grid, transform: `translateY(${at.start}px)` }}
               >
                 {rows[at.index]?.getAllCells().map((cell) => (
                   <div role="cell" key={cell.id} className={`min-w-0 break-words ${side(cell.column.id)}`}>
@@ -151,3 +187,18 @@ export function Rows<T extends RowData>({
     </>
   );
 }
+
+/** The column in which rows are chosen. */
+const chooser = <T extends RowData>(of: Selection<T>): Column<T> => ({
+  title: "Select",
+  width: "20px",
+  cell: (item) => (
+    <input
+      type="checkbox"
+      aria-label={`Choose ${of.name(item)}`}
+      checked={of.has(item)}
+      onChange={() => of.toggle(item)}
+      className="accent-brass"
+    />
+  ),
+});

@@ -5,6 +5,16 @@ export type Sorting = { title: string; down: boolean } | null;
 export const nextSorting = (now: Sorting, title: string): Sorting =>
   now?.title !== title ? { title, down: false } : now.down ? null : { title, down: true };
 
+/** A sorting as it stands in the address, for one list of the page; none for another list, or none at all. */
+export function sortingIn(text: string | null, label: string): Sorting {
+  const [of, title, way] = (text ?? "").split(":");
+  return of === label && title ? { title, down: way === "down" } : null;
+}
+
+/** How a sorting stands in the address. */
+export const sortingText = (sorting: Sorting, label: string) =>
+  sorting ? `${label}:${sorting.title}${sorting.down ? ":down" : ""}` : "";
+
 type Sortable<T> = { title: string; sort?: (item: T) => string | number };
 
 /** Items in the order that is asked for; equal ones stay as they are. */

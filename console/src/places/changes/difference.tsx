@@ -25,7 +25,11 @@ export function Difference({ edit, short }: DifferenceProps) {
   return (
     <>
       <Lines label={`What differs in ${edit.name}`} lines={differ.slice(0, atFirst)} />
-      {differ.length > atFirst && <p className="text-xs text-second">and {differ.length - atFirst} more lines</p>}
+      {differ.length > atFirst && (
+        <p className="text-xs text-second">
+          and {differ.length - atFirst === 1 ? "1 more line" : `${differ.length - atFirst} more lines`}
+        </p>
+      )}
     </>
   );
 }

@@ -63,10 +63,10 @@ export function Effects({ preview }: { preview: Preview }) {
 
 function Row({ sum }: { sum: EffectSum }) {
   const look = sectionLooks[sum.section];
-  const more = sum.devices - sum.first.length;
+  const more = sum.devices - Math.min(2, sum.first.length);
   return (
     <li
-      className={`grid grid-cols-[24px_minmax(0,1fr)_minmax(0,260px)_56px] items-baseline gap-2 border-b border-hairline py-1.5 max-[900px]:grid-cols-[24px_minmax(0,1fr)_56px] ${sum.takes_away ? "bg-red-wash" : ""}`}
+      className={`grid grid-cols-[24px_minmax(0,1fr)_minmax(0,300px)_56px] items-baseline gap-2 border-b border-hairline py-1.5 max-[900px]:grid-cols-[24px_minmax(0,1fr)_56px] ${sum.takes_away ? "bg-red-wash" : ""}`}
     >
       <span aria-hidden="true" className={`pl-1 ${look?.colour ?? "text-second"}`}>
         {look?.sign ?? "·"}
@@ -75,7 +75,7 @@ function Row({ sum }: { sum: EffectSum }) {
         <Words>{sum.words}</Words>
       </span>
       <span className="font-mono text-sm text-second max-[900px]:order-last max-[900px]:col-span-3 max-[900px]:pl-8">
-        {sum.first.join(", ")}
+        {sum.first.slice(0, 2).join(", ")}
         {more > 0 && ` and ${more} more`}
       </span>
       <span className="text-right font-semibold">

@@ -38,14 +38,14 @@ export function SettingHistoryPage() {
             </Link>
           </>
         }
-        note="The last 30 days, the latest first. No system says who changed a setting; who was there is the best that is known."
+        note="The last 30 days, the latest first. Where the host did not say who changed it, who was signed in is the best that is known."
       />
       {history.error && <Trouble error={history.error} />}
       {history.data?.items.length === 0 && <Nothing>Nothing happened to it in the last 30 days.</Nothing>}
       <table className="w-full max-w-[1000px]">
         <thead>
           <tr className="border-b border-hairline text-left text-xs text-second">
-            <th className="w-[120px] px-2.5 py-2 font-semibold">When</th>
+            <th className="w-[160px] px-2.5 py-2 font-semibold">When</th>
             <th className="w-[190px] px-2.5 py-2 font-semibold">What</th>
             <th className="px-2.5 py-2 font-semibold">In words</th>
           </tr>

@@ -1,22 +1,21 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
 import { usePages } from "@/api/pages";
 import { list, read } from "@/api/queries";
 import { useRights } from "@/api/rights";
 import type { Finding, FindingSum } from "@/api/types";
 import { GroupFilter } from "@/domain/group-filter";
-import { ago, useNow } from "@/domain/time";
-import { Words } from "@/domain/words";
-import { TextButton } from "@/ui/button";
+import { type Chip, FilterChips } from "@/ui/chips";
 import { Export } from "@/ui/export";
 import { Choices, useFilters } from "@/ui/filters";
 import { Aside, PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
 import { BySide, type Side } from "./by-side";
+import { Chosen } from "./chosen";
 import { CountRow, counted } from "./count-row";
-import { ReApply } from "./re-apply";
-import { Waive } from "./waive";
+import { FindingRows } from "./finding-rows";
+import { cannot, kinds } from "./kinds";
 
 type State = Finding["state"];
 type Filter = {
@@ -26,26 +25,6 @@ type Filter = {
   group?: string;
   assignment?: string;
   device?: string;
-};
-
-const kinds: Record<string, string> = {
-  wrong_value: "different value",
-  account_missing: "account missing",
-  account_present: "account should be absent",
-  account_state: "account enabled or disabled",
-  account_name: "different account name",
-  account_detail: "different account details",
-  rotation_never: "password never rotated",
-  rotation_overdue: "password overdue",
-  changed_elsewhere: "password changed elsewhere",
-  member_missing: "member missing",
-  member_extra: "extra member",
-  member_forbidden: "forbidden member",
-  group_missing: "local group missing",
-  unit_unsupported: "not supported",
-  apply_failed: "change failed",
-  account_left_behind: "account left behind",
-  name_in_use: "name in use",
 };
 
 const exported = ["device", "unit", "kind", "subject", "what differs", "rule of", "state", "first seen", "closed"];
@@ -66,6 +45,18 @@ export function DriftPage() {
   const sums = useQuery({ ...read.findingSums(filter.state, filter.group), placeholderData: keepPreviousData });
   const findings = usePages(list.findings(filter));
   const items = findings.items;
+  const mayAct = filter.state === "open" && (may("handle") || may("deploy"));
+  // What is chosen holds for the list that one sees: another filter begins anew.
+  const of = JSON.stringify(filter);
+  const [picked, setPicked] = useState<{ of: string; findings: Finding[] }>({ of: "", findings: [] });
+  const listed = new Set(items.map((f) => f.id));
+  const chosen = picked.of === of ? picked.findings.filter((f) => findings.more || listed.has(f.id)) : [];
+  const numbers = new Set(chosen.map((f) => f.id));
+  const pick = (list: Finding[]) => setPicked({ of, findings: list });
+  const toggle = (row: Finding[]) => {
+    const others = chosen.filter((f) => !row.some((r) => r.id === f.id));
+    pick(row.every((f) => numbers.has(f.id)) ? others : [...others, ...row]);
+  };
   const choose = (unit: string, kind: string) => {
     const chosen = filter.unit === unit && filter.kind === kind;
     set(chosen ? { unit: "", kind: "" } : { unit, kind });
@@ -112,13 +103,17 @@ export function DriftPage() {
             { value: "closed", label: "closed" },
           ]}
         />
-        {filter.device && <TextButton onClick={() => set({ device: "" })}>Only {filter.device} ✕</TextButton>}
         <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
-        {filter.state === "open" && items.length > 0 && may("handle") && <ReApply findings={list.findings(filter)} />}
-        {filter.state === "open" && items.length > 0 && may("deploy") && <Waive findings={list.findings(filter)} />}
+      </div>
+      <div className="mb-3 space-y-2">
+        <FilterChips
+          chips={chipsOf(filter, sums.data?.items ?? [])}
+          remove={(names) => set(Object.fromEntries(names.map((name) => [name, ""])))}
+        />
+        {mayAct && items.length > 0 && <Chosen listed={list.findings(filter)} chosen={chosen} choose={pick} />}
       </div>
       {findings.error && <Trouble error={findings.error} />}
-      <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-7">
+      <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-7 max-[900px]:grid-cols-1">
         <div>
           <Paged
             list={findings}
@@ -130,7 +125,13 @@ export function DriftPage() {
                   : "No findings."
             }
           >
-            <FindingRows items={items} more={findings.more} readMore={findings.readMore} />
+            <FindingRows
+              items={items}
+              more={findings.more}
+              readMore={findings.readMore}
+              chosen={numbers}
+              toggle={mayAct ? toggle : undefined}
+            />
           </Paged>
         </div>
         <div>
@@ -165,8 +166,17 @@ export function DriftPage() {
   );
 }
 
-/** What nobody can put right on the device: it is listed apart, and not in red. */
-const cannot = (of: { kind: string }) => of.kind === "unit_unsupported";
+/** The filters that hold, in words. */
+function chipsOf(filter: Filter, sums: FindingSum[]): Chip[] {
+  const title = sums.find((s) => s.unit === filter.unit)?.unit_title ?? filter.unit;
+  return [
+    { name: "device", words: filter.device && `on ${filter.device}` },
+    { name: "unit", words: filter.unit && `setting: ${title}` },
+    { name: "kind", words: filter.kind && (kinds[filter.kind] ?? filter.kind) },
+    { name: "assignment", words: filter.assignment && `decided by ${filter.assignment}` },
+    { name: "group", words: filter.group && `group ${filter.group}` },
+  ].flatMap(({ name, words }) => (words ? [{ name, words }] : []));
+}
 
 type SumsProps = { title: string; sums: FindingSum[]; filter: Filter; choose: (unit: string, kind: string) => void };
 
@@ -187,59 +197,5 @@ function Sums({ title, sums, filter, choose }: SumsProps) {
         ))}
       </ul>
     </Aside>
-  );
-}
-
-function FindingRows({ items, more, readMore }: { items: Finding[]; more: boolean; readMore: () => void }) {
-  const now = useNow();
-  const columns: Column<Finding>[] = [
-    {
-      title: "Device",
-      sort: (f) => f.device,
-      width: "130px",
-      cell: (f) => (
-        <Link to={`/devices/${f.device}`} className="font-mono font-semibold">
-          {f.device}
-        </Link>
-      ),
-    },
-    { title: "Setting", sort: (f) => f.unit_title, width: "130px", cell: (f) => f.unit_title },
-    {
-      title: "Finding",
-      sort: (f) => f.kind,
-      width: "minmax(240px,1fr)",
-      cell: (f) => (
-        <span className={f.state === "open" && !cannot(f) ? "text-red" : ""}>
-          <Words>{f.words}</Words>
-          {f.came_back > 0 && (
-            <Link
-              to={`/drift?state=${f.last_state}&device=${f.device}&unit=${f.unit}&kind=${f.kind}`}
-              className="block text-xs text-held"
-            >
-              ↺ came back: closed {f.came_back === 1 ? "once" : `${f.came_back} times`} before, last{" "}
-              {ago(f.last_closed, now)}
-            </Link>
-          )}
-        </span>
-      ),
-    },
-    {
-      title: "Decided by",
-      sort: (f) => f.assignments.join(", "),
-      width: "150px",
-      cell: (f) => f.assignments.join(", "),
-    },
-    { title: "First seen", sort: (f) => f.first_seen, width: "90px", right: true, cell: (f) => ago(f.first_seen, now) },
-  ];
-  return (
-    <Rows
-      label="Findings"
-      items={items}
-      columns={columns}
-      id={(f) => f.id}
-      more={more}
-      readMore={readMore}
-      estimate={53}
-    />
   );
 }

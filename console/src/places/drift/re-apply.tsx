@@ -1,7 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { change } from "@/api/changes";
-import { everything, type List } from "@/api/pages";
 import type { Finding } from "@/api/types";
 import { OrderProgress } from "@/domain/order-progress";
 import { Ask } from "@/ui/ask";
@@ -10,14 +9,11 @@ import { Trouble } from "@/ui/page";
 
 const mostDevices = 5000; // that one order can name
 
-/** Has every device of the findings that are listed carry out its desired state again: asks first, then shows how far. */
-export function ReApply({ findings }: { findings: List<Finding> }) {
-  const [devices, setDevices] = useState<string[] | null>(null); // that it is asked about
+/** Has every device of some findings carry out its desired state again: asks first, then shows how far that is. */
+export function ReApply({ findings }: { findings: Finding[] }) {
+  const [open, setOpen] = useState(false);
   const [batches, setBatches] = useState<string[]>([]);
-  const looking = useMutation({
-    mutationFn: () => everything(findings),
-    onSuccess: (all) => setDevices([...new Set(all.map((f) => f.device))]),
-  });
+  const devices = [...new Set(findings.map((f) => f.device))];
   const ordering = useMutation({
     mutationFn: async (names: string[]) => {
       const given: string[] = [];
@@ -27,28 +23,28 @@ export function ReApply({ findings }: { findings: List<Finding> }) {
       }
     },
   });
-  const few = devices?.slice(0, 4).join(", ") ?? "";
+  const few = devices.slice(0, 4).join(", ");
   return (
     <>
-      <Button disabled={looking.isPending || ordering.isPending} onClick={() => looking.mutate()}>
-        Re-apply on these devices…
+      <Button disabled={devices.length === 0 || ordering.isPending} onClick={() => setOpen(true)}>
+        Re-apply…
       </Button>
       <Ask
-        open={devices !== null}
-        title={`Re-apply on ${devices?.length === 1 ? "1 device" : `${devices?.length ?? 0} devices`}?`}
+        open={open}
+        title={`Re-apply on ${devices.length === 1 ? "1 device" : `${devices.length} devices`}?`}
         yes="Re-apply"
         onYes={() => {
-          if (devices) ordering.mutate(devices);
-          setDevices(null);
+          ordering.mutate(devices);
+          setOpen(false);
         }}
-        onNo={() => setDevices(null)}
+        onNo={() => setOpen(false)}
       >
         {few}
-        {devices && devices.length > 4 && ` and ${devices.length - 4} more`} carry out the desired state again, online
-        ones now and others when they return.
+        {devices.length > 4 && ` and ${devices.length - 4} more`} carry out the desired state again, online ones now and
+        others when they return.
       </Ask>
       <OrderProgress batches={batches} did="done" />
-      {(looking.error ?? ordering.error) && <Trouble error={(looking.error ?? ordering.error) as Error} />}
+      {ordering.error && <Trouble error={ordering.error} />}
     </>
   );
 }

@@ -2,8 +2,9 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
 import { change } from "@/api/changes";
-import { everything, type List } from "@/api/pages";
+import { list } from "@/api/queries";
 import type { Finding } from "@/api/types";
+import { dayOf } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { TextArea, TextField } from "@/ui/field";
 import { Trouble } from "@/ui/page";
@@ -12,25 +13,21 @@ import { Window } from "@/ui/window";
 const most = 500; // findings of one request
 
 /** A day so many days from now, as a field of the browser has it. */
-const dayIn = (days: number) => {
-  const day = new Date(Date.now() + days * 86_400_000);
-  return `${day.getFullYear()}-${String(day.getMonth() + 1).padStart(2, "0")}-${String(day.getDate()).padStart(2, "0")}`;
-};
+const dayIn = (days: number) => dayOf(Date.now() + days * 86_400_000);
 
-/** Accepts the findings that are listed until a day: asks for a reason, then the devices leave these things alone. */
-export function Waive({ findings }: { findings: List<Finding> }) {
+type WaiveProps = { findings: Finding[]; done?: () => void };
+
+/** Accepts findings until a day: asks for a reason, then the devices leave these things alone. */
+export function Waive({ findings, done }: WaiveProps) {
   const queries = useQueryClient();
-  const [chosen, setChosen] = useState<Finding[] | null>(null); // that it is asked about
+  const [open, setOpen] = useState(false);
   const [reason, setReason] = useState("");
   const [until, setUntil] = useState(dayIn(30));
-  const looking = useMutation({
-    mutationFn: () => everything(findings),
-    onSuccess: (all) => setChosen(all.filter((f) => f.kind !== "unit_unsupported")),
-  });
+  const chosen = findings.filter((f) => f.kind !== "unit_unsupported");
   const waiving = useMutation({
-    mutationFn: (list: Finding[]) =>
+    mutationFn: (these: Finding[]) =>
       change.waive(
-        list.map((f) => f.id),
+        these.map((f) => f.id),
         new Date(`${until}T23:59:59`).toISOString(),
         reason,
       ),
@@ -39,40 +36,54 @@ export function Waive({ findings }: { findings: List<Finding> }) {
       toast.success(
         waiting ? `${waiting} of ${made.items.length} wait for a second person.` : "Waived; the devices are told.",
       );
-      queries.invalidateQueries({ queryKey: findings.key.slice(0, 1) });
-      setChosen(null);
+      queries.invalidateQueries({ queryKey: list.findings({ state: "open" }).key.slice(0, 1) });
+      setOpen(false);
+      done?.();
     },
   });
-  const count = chosen?.length ?? 0;
+  const count = chosen.length;
   return (
     <>
-      <Button disabled={looking.isPending} onClick={() => looking.mutate()}>
-        Waive these…
+      <Button disabled={count === 0} onClick={() => setOpen(true)}>
+        Waive…
       </Button>
-      {looking.error && <Trouble error={looking.error} />}
       <Window
-        open={chosen !== null}
-        close={() => setChosen(null)}
+        open={open}
+        close={() => setOpen(false)}
         title={count === 1 ? "Waive this finding?" : `Waive ${count} findings?`}
-        note="Until that day the devices leave these things alone, and they are no drift. Narrow the list first to waive fewer."
+        note="Until the end of that day the devices leave these things alone, and they are no drift."
       >
         <form
           className="space-y-3"
           onSubmit={(event) => {
             event.preventDefault();
-            if (chosen) waiving.mutate(chosen);
+            waiving.mutate(chosen);
           }}
         >
           <ul>
-            {chosen?.slice(0, 4).map((f) => (
+            {chosen.slice(0, 4).map((f) => (
               <li key={f.id}>
                 <span className="font-mono">{f.device}</span> {f.words}
               </li>
             ))}
             {count > 4 && <li className="text-second">and {count - 4} more</li>}
           </ul>
-          {count > most && <p className="text-red">At most {most} can be waived at once. Narrow the list.</p>}
+          {count > most && <p className="text-red">At most {most} can be waived at once. Choose fewer.</p>}
           <TextArea label="Reason" rows={2} value={reason} onChange={(event) => setReason(event.target.value)} />
+          <fieldset className="flex flex-wrap items-center gap-2">
+            <legend className="sr-only">For how long</legend>
+            {[7, 14, 30].map((days) => (
+              <button
+                type="button"
+                key={days}
+                aria-pressed={until === dayIn(days)}
+                onClick={() => setUntil(dayIn(days))}
+                className={`rounded-sm border px-2.5 py-1 ${until === dayIn(days) ? "border-ink bg-ink font-semibold text-paper" : "border-hairline hover:border-ink"}`}
+              >
+                {days} days
+              </button>
+            ))}
+          </fieldset>
           <TextField
             label="Until the end of"
             type="date"
@@ -83,7 +94,7 @@ export function Waive({ findings }: { findings: List<Finding> }) {
           />
           {waiving.error && <Trouble error={waiving.error} />}
           <div className="flex justify-end gap-2">
-            <Button onClick={() => setChosen(null)}>Cancel</Button>
+            <Button onClick={() => setOpen(false)}>Cancel</Button>
             <Button
               primary
               type="submit"

@@ -1,5 +1,6 @@
 import { type KeyboardEvent, memo, useState } from "react";
 import type { LadderCell, Rung, Way } from "@/api/types";
+import { Clamped } from "@/ui/clamped";
 
 export const looks: Record<LadderCell["state"], string> = {
   decides: "bg-ink text-paper border-ink",
@@ -106,8 +107,12 @@ function Cell({ cell }: { cell: LadderCell | undefined }) {
   if (!cell) return null;
   return (
     <>
-      <span title={cell.words} className={`inline-block max-w-full rounded-sm border px-2 py-0.5 ${looks[cell.state]}`}>
-        <span className="line-clamp-2 [overflow-wrap:anywhere]">{cell.words}</span>
+      <span className={`inline-block max-w-full rounded-sm border px-2 py-0.5 ${looks[cell.state]}`}>
+        {cell.state === "contested" ? (
+          <span className="[overflow-wrap:anywhere]">{cell.words}</span>
+        ) : (
+          <Clamped text={cell.words} />
+        )}
       </span>
       <span className="sr-only">, {cell.state}</span>
       {cell.why && <span className="block text-xs text-second">{cell.why}</span>}

@@ -2,6 +2,7 @@ import { useMemo } from "react";
 import type { LadderCell, Way } from "@/api/types";
 import { useStable } from "@/domain/stable";
 import { Button } from "@/ui/button";
+import { Clamped } from "@/ui/clamped";
 import { type Move, rankAt, rankOneStep } from "./moves";
 import { looks, RungRow } from "./rung-row";
 
@@ -29,7 +30,7 @@ export function Rungs({ way, differ, mayMove, onMove }: RungsProps) {
         aria-label="Ladder"
         // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by the keyboard
         tabIndex={0}
-        className="max-h-[calc(100vh-300px)] overflow-auto border border-hairline bg-sheet"
+        className="relative max-h-[calc(100vh-300px)] overflow-auto border border-hairline bg-sheet"
       >
         <table
           className="table-fixed border-separate border-spacing-0 text-left"
@@ -101,14 +102,12 @@ export function Rungs({ way, differ, mayMove, onMove }: RungsProps) {
                     {settled?.held ? (
                       <>
                         <span className="font-semibold text-held">▮▮ held</span>
-                        <span title={settled.held} className="line-clamp-2 text-xs">
-                          {settled.held}
+                        <span className="text-xs">
+                          <Clamped text={settled.held} />
                         </span>
                       </>
                     ) : (
-                      <span title={settled?.words} className="line-clamp-3">
-                        {settled?.words ?? "nothing"}
-                      </span>
+                      <Clamped text={settled?.words ?? "nothing"} />
                     )}
                   </td>
                 );

@@ -39,7 +39,8 @@ function useCheck() {
 export function Proof() {
   const now = useNow();
   const queries = useQueryClient();
-  const latest = useQuery(read.checkpoint()).data?.items[0];
+  const checkpoint = useQuery(read.checkpoint());
+  const latest = checkpoint.data?.items[0];
   const check = useCheck();
   const signing = useMutation({
     mutationFn: change.makeCheckpoint,
@@ -53,8 +54,10 @@ export function Proof() {
           <>
             Signed up to entry <span className="font-semibold">{latest.seq}</span>, {ago(latest.at, now)}.
           </>
-        ) : (
+        ) : checkpoint.data ? (
           "Not signed yet: the first checkpoint comes within the hour."
+        ) : (
+          checkpoint.error && "Whether it is signed is not known: it could not be read."
         )}
       </p>
       <div role="status" className="mt-2">

@@ -9,7 +9,7 @@ import { ago, useNow } from "@/domain/time";
 import { Button, TextButton } from "@/ui/button";
 import { TextArea } from "@/ui/field";
 import { Trouble } from "@/ui/page";
-import { Window } from "@/ui/window";
+import { Window, WindowFoot } from "@/ui/window";
 
 /** What the brake holds: what it would do, and who lets it go. */
 export function Braked({ held, mayDecide }: { held: Held; mayDecide: boolean }) {
@@ -45,6 +45,7 @@ function Decide({ held, mayDecide, close }: { held: Held; mayDecide: boolean; cl
     <Window
       open
       close={close}
+      wide
       title={`${held.words[0]?.toUpperCase()}${held.words.slice(1)}`}
       note="That is more than may happen without a decision, so nothing of it was done yet. Released, it goes to all of these devices at once."
     >
@@ -58,10 +59,10 @@ function Decide({ held, mayDecide, close }: { held: Held; mayDecide: boolean; cl
         <p className="text-second">No effect on accounts, members or rules is known.</p>
       )}
       {mayDecide && (
-        <div className="mt-4 space-y-3">
+        <WindowFoot>
           <TextArea label="Reason" rows={2} value={reason} onChange={(event) => setReason(event.target.value)} />
           {deciding.error && <Trouble error={deciding.error} />}
-          <div className="flex justify-end gap-2">
+          <div className="mt-2 flex justify-end gap-2">
             <Button onClick={close}>Later</Button>
             <Button disabled={!ready} onClick={() => deciding.mutate(false)}>
               Refuse
@@ -70,7 +71,7 @@ function Decide({ held, mayDecide, close }: { held: Held; mayDecide: boolean; cl
               Release
             </Button>
           </div>
-        </div>
+        </WindowFoot>
       )}
     </Window>
   );

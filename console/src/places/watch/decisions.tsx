@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
-import { read } from "@/api/queries";
-import type { Overview } from "@/api/types";
+import type { ChangeSummary, Held, Overview } from "@/api/types";
+import { TextButton } from "@/ui/button";
 import { Aside } from "@/ui/page";
 import { Braked } from "./braked";
 import { ofTheService } from "./service-notes";
@@ -31,6 +31,9 @@ const made: Partial<Record<Decision["kind"], (d: Decision) => [to: string, words
 /** Where a decision about a device is made. */
 function onDevice(d: Decision): [to: string, words: string] {
   if (d.kind === "contested") return [`/ladder?device=${d.device}`, "Decide on the ladder"];
+  if (d.kind === "reverted") {
+    return [`/devices/${d.device}/history?setting=${encodeURIComponent(d.unit)}`, `See who was on ${d.device}`];
+  }
   return [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`];
 }
 
@@ -45,53 +48,72 @@ function WayTo({ decision: d }: { decision: Decision }) {
   );
 }
 
+type DecisionsProps = { fleet: Overview; changes: ChangeSummary[]; held: Held[]; mayDecide: boolean };
+
 /** What waits for an operator. */
-export function Decisions({ fleet, mayDecide }: { fleet: Overview; mayDecide: boolean }) {
-  const changes = useQuery(read.openChanges());
-  const waiting = (changes.data?.items ?? []).filter((c) => c.state === "waiting");
-  const brakes = useQuery(read.brakes());
-  const held = brakes.data?.items ?? [];
+export function Decisions({ fleet, changes, held, mayDecide }: DecisionsProps) {
+  const waiting = changes.filter((c) => c.state === "waiting" || c.state === "approved");
+  const [all, setAll] = useState(false);
   const decisions = fleet.decisions.filter((d) => !ofTheService.has(d.kind) && !shownApart.has(d.kind));
   const count = decisions.length + waiting.length + held.length;
+  const cards = [
+    ...held.map((h) => <Braked key={h.id} held={h} mayDecide={mayDecide} />),
+    ...waiting.map((c) => <OfChange key={c.name} of={c} />),
+    ...decisions.map((d) => <OnDevices key={`${d.unit} ${d.device_id} ${d.detail}`} of={d} />),
+  ];
+  const shown = all ? cards : cards.slice(0, atFirst);
   return (
     <Aside title={count ? `Needs a decision: ${count}` : "Needs a decision"}>
       {count === 0 && <p className="text-second">No decisions needed.</p>}
-      <ul className="space-y-3">
-        {held.map((h) => (
-          <Braked key={h.id} held={h} mayDecide={mayDecide} />
-        ))}
-        {waiting.map((c) => (
-          <li key={c.name} className="border-l-4 border-waiting bg-waiting-wash px-3 py-2">
-            <p className="font-semibold">{c.title || c.name}</p>
-            <p>
-              {c.asked_by} asked for it to go out; a second person must approve it: {c.needs.join("; ")}.
-            </p>
-            <p className="mt-1">
-              <Link to={`/changes/${c.name}`} className="font-semibold text-brass">
-                Look at the change
-              </Link>
-            </p>
-          </li>
-        ))}
-        {decisions.map((d) => (
-          <li
-            key={`${d.unit} ${d.device_id} ${d.detail}`}
-            className={`border-l-4 px-3 py-2 ${d.kind === "reverted" ? "border-brass bg-sheet" : "border-held bg-held-wash"}`}
-          >
-            <p className="font-semibold">
-              <span aria-hidden className={d.kind === "reverted" ? "text-brass" : "text-held"}>
-                {d.kind === "reverted" ? "⇄" : "▮▮"}
-              </span>{" "}
-              {d.title}
-              {verbs[d.kind] && ` ${verbs[d.kind]} on ${d.devices} device${d.devices === 1 ? "" : "s"}`}
-            </p>
-            <p>{d.detail}.</p>
-            <p className="mt-1">
-              <WayTo decision={d} />
-            </p>
-          </li>
-        ))}
-      </ul>
+      <ul className="grid grid-cols-3 gap-3 max-[1100px]:grid-cols-2 max-[700px]:grid-cols-1">{shown}</ul>
+      {cards.length > atFirst && (
+        <p className="mt-2">
+          <TextButton aria-expanded={all} onClick={() => setAll(!all)}>
+            {all ? "Fewer" : `${cards.length - atFirst} more`}
+          </TextButton>
+        </p>
+      )}
     </Aside>
+  );
+}
+
+/** How many decisions are shown before somebody asks for all. */
+const atFirst = 6;
+
+/** A change that waits for a second person, or is approved and waits to be started. */
+function OfChange({ of: c }: { of: ChangeSummary }) {
+  return (
+    <li className="border-l-4 border-waiting bg-waiting-wash px-3 py-2">
+      <p className="font-semibold">{c.title || c.name}</p>
+      <p>
+        {c.state === "approved"
+          ? "It is approved, and nothing has gone out: somebody starts it."
+          : `${c.asked_by} asked for it to go out; a second person must approve it: ${c.needs.join("; ")}.`}
+      </p>
+      <p className="mt-1">
+        <Link to={`/changes/${c.name}`} className="font-semibold text-brass">
+          Look at the change
+        </Link>
+      </p>
+    </li>
+  );
+}
+
+function OnDevices({ of: d }: { of: Decision }) {
+  const back = d.kind === "reverted";
+  return (
+    <li className={`border-l-4 px-3 py-2 ${back ? "border-brass bg-sheet" : "border-held bg-held-wash"}`}>
+      <p className="font-semibold">
+        <span aria-hidden className={back ? "text-brass" : "text-held"}>
+          {back ? "⇄" : "▮▮"}
+        </span>{" "}
+        {d.title}
+        {verbs[d.kind] && ` ${verbs[d.kind]} on ${d.devices} device${d.devices === 1 ? "" : "s"}`}
+      </p>
+      <p>{d.detail}.</p>
+      <p className="mt-1">
+        <WayTo decision={d} />
+      </p>
+    </li>
   );
 }

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { read } from "@/api/queries";
 import { useRights } from "@/api/rights";
@@ -17,7 +18,16 @@ import { Versions } from "./versions";
 export function WatchPage() {
   const may = useRights();
   const watch = useQuery(read.watch());
-  if (watch.isPending) return <Loading />;
+  const changes = useQuery(read.openChanges());
+  const brakes = useQuery(read.brakes());
+  // What needs a decision stands above the rest: it is known before anything is drawn, so that nothing moves. What failed
+  // is not waited for again.
+  const [drawn, draw] = useState(false);
+  const known = !watch.isPending && !changes.isPending && !brakes.isPending;
+  useEffect(() => {
+    if (known) draw(true);
+  }, [known]);
+  if (watch.isPending || !(known || drawn)) return <Loading />;
   if (!watch.data) return <Trouble error={watch.error as Error} />;
   const fleet = watch.data;
   return (
@@ -37,14 +47,19 @@ export function WatchPage() {
       <div className="mt-2 mb-6">
         <StandingCounts standings={fleet.standings} to={(s) => `/devices?standing=${s}`} />
       </div>
-      <div className="grid grid-cols-[minmax(0,1fr)_minmax(340px,28%)] gap-8">
+      <Decisions
+        fleet={fleet}
+        changes={changes.data?.items ?? []}
+        held={brakes.data?.items ?? []}
+        mayDecide={may("deploy")}
+      />
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(340px,28%)] gap-8 max-[900px]:grid-cols-1">
         <div>
           <Strips fleet={fleet} />
           <Versions fleet={fleet} />
         </div>
         <div>
           <UnderWay fleet={fleet} />
-          <Decisions fleet={fleet} mayDecide={may("deploy")} />
           <OverDays />
           <LastDay fleet={fleet} />
         </div>

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
-import { useState } from "react";
+import { type KeyboardEvent, useState } from "react";
 import { read } from "@/api/queries";
 import type { Path, Plain } from "./document";
 import { at, Line, useForm, Wrong } from "./fields";
@@ -32,6 +32,7 @@ export function Principals({ label, path }: { label: string; path: Path }) {
   const { values, set, readOnly } = useForm();
   const [text, setText] = useState("");
   const [open, setOpen] = useState(false);
+  const [active, setActive] = useState(-1); // the suggestion that the arrow keys stand on
   const items = listOf(at(values, path));
   const found = useQuery({ ...read.directoryLike(text.trim()), enabled: open && text.trim().length > 1 });
   const own = [
@@ -48,6 +49,25 @@ export function Principals({ label, path }: { label: string; path: Path }) {
   const pick = (ref: string) => {
     set([...path, items.length], ref);
     setText("");
+    setActive(-1);
+  };
+  const shown = open && suggestions.length > 0;
+  const keys = (event: KeyboardEvent) => {
+    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (step && suggestions.length > 0) {
+      event.preventDefault();
+      setOpen(true);
+      setActive((now) => (now + step + suggestions.length + (now < 0 && step < 0 ? 1 : 0)) % suggestions.length);
+    } else if (event.key === "Escape" && open) {
+      event.stopPropagation();
+      setOpen(false);
+      setActive(-1);
+    } else if (event.key === "Enter") {
+      const chosen = suggestions[active] ?? (typed ? suggestions[0] : undefined);
+      if (!chosen) return;
+      event.preventDefault();
+      pick(chosen.ref);
+    }
   };
   return (
     <Line label={label}>
@@ -64,36 +84,37 @@ export function Principals({ label, path }: { label: string; path: Path }) {
               <input
                 id={id}
                 role="combobox"
-                aria-expanded={open && suggestions.length > 0}
+                aria-expanded={shown}
+                aria-activedescendant={shown && active >= 0 ? `${id}-${active}` : undefined}
                 aria-controls={`${id}-list`}
                 autoComplete="off"
                 value={text}
                 placeholder="Type a name: directory, accounts, identifiers"
-                onChange={(event) => setText(event.target.value)}
-                onKeyDown={(event) => {
-                  if (event.key === "Escape") setOpen(false);
-                  if (event.key === "Enter" && suggestions[0] && typed) {
-                    event.preventDefault();
-                    pick(suggestions[0].ref);
-                  }
+                onChange={(event) => {
+                  setText(event.target.value);
+                  setOpen(true);
+                  setActive(-1);
                 }}
+                onKeyDown={keys}
                 className="w-full rounded-sm border border-second bg-paper px-2 py-1"
               />
               <div
                 id={`${id}-list`}
                 role="listbox"
                 aria-label={`Suggestions for ${label.toLowerCase()}`}
-                hidden={!open || suggestions.length === 0}
+                hidden={!shown}
                 className="absolute z-20 mt-0.5 max-h-56 w-full overflow-auto rounded-sm border border-hairline bg-sheet shadow-xl"
               >
-                {suggestions.map((s) => (
+                {suggestions.map((s, at) => (
                   <button
                     type="button"
                     role="option"
-                    aria-selected={false}
+                    id={`${id}-${at}`}
+                    tabIndex={-1}
+                    aria-selected={at === active}
                     key={s.ref}
                     onClick={() => pick(s.ref)}
-                    className="block w-full px-2 py-1 text-left hover:bg-brass/15 focus:bg-brass/15"
+                    className="block w-full px-2 py-1 text-left hover:bg-brass/15 aria-selected:bg-brass/15"
                   >
                     <span className="font-mono text-sm">{s.ref}</span>
                     {s.name && <span className="ml-2 text-second">{s.name}</span>}

@@ -1,0 +1,23 @@
+import { useState } from "react";
+
+/** Characters that stand in a cell without more ado. */
+const few = 72;
+
+/** A text that may be long: its beginning, and the rest for whoever asks, by mouse, touch or keyboard. */
+export function Clamped({ text }: { text: string }) {
+  const [whole, setWhole] = useState(false);
+  if (text.length <= few) return <span className="[overflow-wrap:anywhere]">{text}</span>;
+  return (
+    <span className="[overflow-wrap:anywhere]">
+      {whole ? text : `${text.slice(0, few - 8).replace(/[\s,]+\S*$/, "")} …`}{" "}
+      <button
+        type="button"
+        aria-expanded={whole}
+        onClick={() => setWhole(!whole)}
+        className="inline-block font-semibold whitespace-nowrap underline"
+      >
+        {whole ? "less" : "more"}
+      </button>
+    </span>
+  );
+}
