@@ -37,10 +37,19 @@ type Rung struct {
 
 // LadderCell is what an assignment asks of a setting, and what became of it.
 type LadderCell struct {
-	Unit  string `json:"unit"`
+	Unit    string         `json:"unit"`
+	Words   string         `json:"words"`
+	State   string         `json:"state" enum:"decides,agrees,loses,contested,trial"`
+	Why     string         `json:"why" doc:"Why it loses, in words"`
+	Members []LadderMember `json:"members" nullable:"false" doc:"Of a local group: who must be a member, and who must not; empty for other settings"`
+	Closed  bool           `json:"closed" doc:"Of a local group: nobody else is a member"`
+}
+
+// LadderMember is somebody of whom an assignment says whether they are a member of a local group.
+type LadderMember struct {
+	Ref   string `json:"ref" doc:"Reference, such as account:keeper"`
 	Words string `json:"words"`
-	State string `json:"state" enum:"decides,agrees,loses,contested,trial"`
-	Why   string `json:"why" doc:"Why it loses, in words"`
+	In    bool   `json:"in" doc:"They must be a member; otherwise they must not"`
 }
 
 // LadderSettled is what a setting comes to.

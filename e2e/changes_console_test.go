@@ -130,7 +130,8 @@ func TestAContestIsDecidedOnTheLadder(t *testing.T) {
 		browser.SignIn(s.URL, "asta", ownerPassword),
 		chromedp.Evaluate(`localStorage.setItem("rankwarden-change", "decide")`, nil),
 		chromedp.Navigate(s.URL+"/ladder?device=SKL-WKS-001"),
-		browser.Reads("built-in guest, name is contested. buoy and lamp differ at rank 200."),
+		browser.Reads("Who decides built-in guest, name?"),
+		browser.Reads("buoy and lamp are of rank 200 and ask for different values, so SKL-WKS-001 keeps what it had."),
 		browser.Reads("assignments of equal rank require different values"),
 	)
 	b.do(

@@ -61,7 +61,9 @@ func TestConsole(t *testing.T) {
 	b.do(
 		"from a decision to the ladder that shows who asks for what, and to the device",
 		browser.Click(`//a[contains(., "Decide on the ladder")]`),
-		browser.Reads("administrators is contested. head-office and northwick differ at rank 200."),
+		browser.Reads("Who decides administrators?"),
+		browser.Reads("head-office and northwick are of rank 200 and ask for different values"),
+		browser.Reads("head-office decides"),
 		chromedp.Navigate(d.url+"/devices/SKL-HQ-001"),
 		browser.Reads("differ at equal rank"),
 		browser.Reads("none yet, held"),

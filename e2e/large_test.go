@@ -230,7 +230,7 @@ func TestConsoleWithManyRows(t *testing.T) {
 	)
 	b.do(
 		"colours are kept",
-		click("Use dark colours"),
+		browser.Person("Use dark colours"),
 		browser.Until(`document.documentElement.dataset.theme === "dark"`),
 		chromedp.Reload(),
 		browser.Seen(`html[data-theme="dark"]`),

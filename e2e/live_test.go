@@ -76,9 +76,9 @@ func TestConsoleIsLive(t *testing.T) {
 	)
 
 	s.stop()
-	second.do("it says when it is not live", browser.Reads("not live, reconnecting"))
+	second.do("it says since when it is quiet", browser.Reads("The service was last heard at"))
 	s.run()
-	second.do("and when it is again", browser.Until(`!document.body.innerText.includes("not live")`))
+	second.do("and when it is again", browser.Until(`!document.body.innerText.includes("was last heard at")`))
 	lock()
 	s.until(func() bool { return d.Cycle(t.Context()) == nil })
 	second.do("and goes on", browser.Until(`document.querySelector('[role="rowgroup"]').innerText.includes("drifted")`))

@@ -319,7 +319,7 @@ func TestTheTrailInTheConsole(t *testing.T) {
 	entry := assigned.Items[0].Seq
 	require.NoError(t, chromedp.Run(b,
 		browser.SignIn(s.URL, "asta", ownerPassword),
-		browser.Click(`nav a[href="/trail"]`),
+		browser.More("Trail"),
 		browser.Reads("made assignment base"),
 		browser.Reads("SKL-TKT-001 enrolled"),
 		browser.Click(`//button[.="Check all entries"]`),

@@ -223,10 +223,19 @@ func Click(path string) chromedp.Action {
 
 // Person chooses what the menu of whoever is signed in offers, by the words that it begins with.
 func Person(choice string) chromedp.Tasks {
+	return menu(`[...document.querySelectorAll("header button")].find(b => b.ariaLabel?.includes("sign out"))`, choice)
+}
+
+// More chooses a place that has no room in the band.
+func More(choice string) chromedp.Tasks {
+	return menu(`[...document.querySelectorAll("header button")].find(b => b.innerText === "More")`, choice)
+}
+
+// menu opens a menu by the keyboard, and chooses something in it: a menu opens before the button of the mouse is let go,
+// and the click goes elsewhere.
+func menu(trigger, choice string) chromedp.Tasks {
 	return chromedp.Tasks{
-		// By the keyboard: a menu opens before the button of the mouse is let go, and the click goes elsewhere.
-		Until(`(document.querySelector('header button[aria-label*="sign out"]')?.focus(),
-			document.activeElement.matches('header button[aria-label*="sign out"]'))`),
+		Until(fmt.Sprintf(`(b => b !== undefined && (b.focus(), document.activeElement === b))(%s)`, trigger)),
 		chromedp.KeyEvent(kb.Enter),
 		Click(fmt.Sprintf(`//div[@role="menuitem"][starts-with(., %q)]`, choice)),
 	}

@@ -4,19 +4,28 @@ import (
 	"bytes"
 	"compress/gzip"
 	"errors"
+	"io"
 	"io/fs"
 	"mime"
 	"path"
 	"strings"
 	"sync"
 
+	"github.com/andybalholm/brotli"
 	"github.com/gofiber/fiber/v3"
 )
 
-// consoleFile is a file of the console, as it is and compressed. What gets no smaller by it is not compressed.
+// consoleFile is a file of the console, as it is and compressed, the smallest way first. What gets no smaller by it is
+// not compressed.
 type consoleFile struct {
-	plain      []byte
-	compressed func() []byte // once, when the first browser asks for it
+	plain  []byte
+	packed []packed
+}
+
+// packed is a file in a content encoding (RFC 9110, 8.4; RFC 7932 for br), made when the first browser asks for it.
+type packed struct {
+	encoding string
+	bytes    func() []byte
 }
 
 // consoleFiles reads the built console; there are none in a service without a console.
@@ -30,17 +39,27 @@ func consoleFiles(console fs.FS) (map[string]consoleFile, error) {
 			return err
 		}
 		plain, err := fs.ReadFile(console, name)
-		files[name] = consoleFile{plain, sync.OnceValue(func() []byte { return compress(plain) })}
+		files[name] = consoleFile{plain, []packed{
+			{"br", sync.OnceValue(func() []byte {
+				return compress(plain, func(w io.Writer) io.WriteCloser { return brotli.NewWriterLevel(w, brotli.BestCompression) })
+			})},
+			{"gzip", sync.OnceValue(func() []byte {
+				return compress(plain, func(w io.Writer) io.WriteCloser {
+					z, _ := gzip.NewWriterLevel(w, gzip.BestCompression) // the level is a good one
+					return z
+				})
+			})},
+		}}
 		return err
 	})
 	return files, err
 }
 
-// compress gives the gzip form of a file, nil when that is hardly smaller.
-func compress(plain []byte) []byte {
+// compress gives a compressed form of a file, nil when that is hardly smaller.
+func compress(plain []byte, into func(io.Writer) io.WriteCloser) []byte {
 	var out bytes.Buffer
-	w, _ := gzip.NewWriterLevel(&out, gzip.BestCompression) // the level is a good one
-	_, _ = w.Write(plain)                                   // memory does not fail
+	w := into(&out)
+	_, _ = w.Write(plain) // memory does not fail
 	if w.Close() != nil || out.Len() >= len(plain)*9/10 {
 		return nil
 	}
@@ -73,16 +92,18 @@ func mountConsole(app *fiber.App, console fs.FS) error {
 			c.Set("Cache-Control", "no-cache")
 		}
 		c.Set("Content-Type", mime.TypeByExtension(path.Ext(name)))
-		small := f.compressed()
-		if small == nil {
-			return c.Send(f.plain)
-		}
 		c.Set("Vary", "Accept-Encoding")
-		if c.AcceptsEncodings("gzip") != "gzip" {
-			return c.Send(f.plain)
+		for _, p := range f.packed {
+			if c.AcceptsEncodings(p.encoding) != p.encoding {
+				continue
+			}
+			if small := p.bytes(); small != nil {
+				c.Set("Content-Encoding", p.encoding)
+				return c.Send(small)
+			}
+			break // it is as small as it gets
 		}
-		c.Set("Content-Encoding", "gzip")
-		return c.Send(small)
+		return c.Send(f.plain)
 	})
 	return nil
 }

@@ -39,6 +39,9 @@ describe("the console", () => {
   beforeEach(() => {
     vi.stubGlobal("EventSource", NoStream);
     vi.stubGlobal("matchMedia", () => ({ matches: false }));
+    const none = { items: [], next: "" };
+    service.use(answers("changes", none), answers("brakes", none), answers("standing-history", { hours: [] }));
+    service.use(answers("sign-in-ways", { password: true, passkeys: false, provider: "" }));
   });
   afterEach(() => vi.unstubAllGlobals());
 

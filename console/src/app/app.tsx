@@ -1,29 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
-import { useLocation } from "react-router";
-import { Toaster } from "sonner";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { change } from "@/api/changes";
 import { signedOut as ended, Refusal } from "@/api/client";
 import { useQuiet } from "@/api/heard";
 import { useLive } from "@/api/live";
 import { read } from "@/api/queries";
 import { stamp } from "@/domain/time";
+import { part } from "@/ui/outdated";
 import { Loading, Trouble } from "@/ui/page";
-import { Broken } from "./broken";
-import { OnlyMe, Pages } from "./routes";
-import { Shell } from "./shell";
-import { SignIn, SignInAgain } from "./sign-in";
+import { SignIn } from "./sign-in";
 
-/** What passes and need not be read again is said in a corner. */
-const toasts = {
-  unstyled: true,
-  classNames: {
-    toast:
-      "flex w-80 items-center gap-2 rounded-sm border border-hairline border-l-4 bg-sheet px-4 py-2.5 text-ink shadow-xl",
-    success: "border-l-green",
-    error: "border-l-red",
-  },
-};
+// Whoever has not signed in yet need not wait for what comes after that.
+const SignedIn = lazy(async () => ({ default: (await part(import("./signed-in"))).SignedIn }));
 
 /** Ends the session once every page has gone, so that none of them asks for anything more. */
 function Leaving() {
@@ -47,7 +35,6 @@ export function App() {
   const here = everSignedIn && !held && !signedOut && !leaving;
   useLive(here);
   const quiet = useQuiet(here);
-  const { pathname } = useLocation();
   const { refetch } = session;
   useEffect(() => {
     const ask = () => void refetch();
@@ -58,17 +45,21 @@ export function App() {
   if (session.isPending) return <Loading />;
   if (session.error && !signedOut && !everSignedIn) {
     return (
-      <Shell me={undefined}>
+      <main className="p-6">
         <Trouble error={session.error} />
-      </Shell>
+      </main>
     );
   }
   if (signedOut && !everSignedIn) return <SignIn />;
   return (
-    <Shell me={session.data} quiet={quiet ? stamp(quiet) : ""} onLeave={() => setLeaving(true)}>
-      <Broken key={pathname}>{session.data && held ? <OnlyMe me={session.data} /> : <Pages />}</Broken>
-      {signedOut && <SignInAgain />}
-      <Toaster position="bottom-right" toastOptions={toasts} style={{ fontFamily: "inherit" }} />
-    </Shell>
+    <Suspense fallback={<Loading />}>
+      <SignedIn
+        me={session.data}
+        held={held === true}
+        quiet={quiet ? stamp(quiet) : ""}
+        again={signedOut}
+        leave={() => setLeaving(true)}
+      />
+    </Suspense>
   );
 }

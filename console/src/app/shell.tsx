@@ -60,6 +60,7 @@ export function Shell({ me, quiet, onLeave, children }: ShellProps) {
           {whole && <Palette />}
           <Person me={me} onLeave={onLeave} />
         </div>
+        {whole && <Reach roles={me.roles} />}
         {quiet && me && (
           <p role="status" className="bg-red-wash px-6 py-1 font-semibold text-red">
             ○ The service was last heard at {quiet}. What you see is from then; this page tries again by itself.
@@ -78,6 +79,18 @@ export function Shell({ me, quiet, onLeave, children }: ShellProps) {
         Times are those of {zone(new Date())}.
       </footer>
     </div>
+  );
+}
+
+/** Says how far somebody reaches whose every role holds for some groups only. */
+function Reach({ roles }: { roles: Me["roles"] }) {
+  if (roles.length === 0 || roles.some((r) => r.groups.length === 0)) return null;
+  const groups = [...new Set(roles.flatMap((r) => r.groups))].sort();
+  return (
+    <p className="border-t border-band-second/30 px-6 py-0.5 text-xs text-band-second max-[900px]:px-3">
+      In your reach: {groups.slice(0, 6).join(", ")}
+      {groups.length > 6 && ` and ${groups.length - 6} more groups`}. Other devices are not shown, and not counted.
+    </p>
   );
 }
 

@@ -1,6 +1,4 @@
-import { zodResolver } from "@hookform/resolvers/zod";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { change } from "@/api/changes";
@@ -13,27 +11,6 @@ import { CodeField, useCodeAsked } from "@/domain/second-factor";
 import { Button, TextButton } from "@/ui/button";
 import { TextField } from "@/ui/field";
 import { useTitle } from "@/ui/page";
-import { z } from "@/ui/zod";
-
-/** The sign-in, on top of the page whose session has ended: nothing else can be reached until it is done. */
-export function SignInAgain() {
-  return (
-    <Dialog.Root open>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-50 bg-ink/60" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          onEscapeKeyDown={(event) => event.preventDefault()}
-          onInteractOutside={(event) => event.preventDefault()}
-          className="fixed top-1/2 left-1/2 z-50 -translate-1/2"
-        >
-          <Dialog.Title className="sr-only">Sign in again</Dialog.Title>
-          <SignInForm note="Your session has ended. Sign in again; your work is still here." />
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
-  );
-}
 
 /** The sign-in as the whole page. */
 export function SignIn() {
@@ -45,15 +22,10 @@ export function SignIn() {
   );
 }
 
-const credentials = z.object({
-  name: z.string().trim().min(1, "Enter your name."),
-  password: z.string().min(1, "Enter your password."),
-  code: z.string().trim(),
-});
-
-function SignInForm({ note, page }: { note: string; page?: boolean }) {
+/** Asks who is there. */
+export function SignInForm({ note, page }: { note: string; page?: boolean }) {
   const queries = useQueryClient();
-  const form = useForm({ resolver: zodResolver(credentials), defaultValues: { name: "", password: "", code: "" } });
+  const form = useForm({ defaultValues: { name: "", password: "", code: "" } });
   const ways = useQuery(read.signInWays());
   const [withPassword, setWithPassword] = useState(false);
   const entered = (me: Me) => {
@@ -92,7 +64,9 @@ function SignInForm({ note, page }: { note: string; page?: boolean }) {
       ) : (
         <form
           method="post"
-          onSubmit={form.handleSubmit((given) => signIn.mutate(given))}
+          onSubmit={form.handleSubmit((given) =>
+            signIn.mutate({ ...given, name: given.name.trim(), code: given.code.trim() }),
+          )}
           noValidate
           className="space-y-4"
         >
@@ -101,7 +75,7 @@ function SignInForm({ note, page }: { note: string; page?: boolean }) {
             autoComplete="username"
             autoFocus={page}
             problem={form.formState.errors.name?.message}
-            {...form.register("name")}
+            {...form.register("name", { validate: (name) => name.trim() !== "" || "Enter your name." })}
           />
           <TextField
             label="Password"
@@ -109,7 +83,7 @@ function SignInForm({ note, page }: { note: string; page?: boolean }) {
             autoComplete="current-password"
             className="font-mono"
             problem={form.formState.errors.password?.message}
-            {...form.register("password")}
+            {...form.register("password", { required: "Enter your password." })}
           />
           {asked && <CodeField {...form.register("code")} />}
           {wrong && (

@@ -89,7 +89,7 @@ export function StandingBar({ standings, thin }: { standings: Standings; thin?: 
 /** The counts under a bar, each a way to its devices. */
 export function StandingCounts({ standings, to }: { standings: Standings; to: (s: Standing) => string }) {
   return (
-    <ul className="grid grid-cols-5 gap-4">
+    <ul className="grid grid-cols-5 max-[900px]:grid-cols-2 gap-4">
       {order.map((s) => (
         <li key={s}>
           <Link to={to(s)} className="block rounded-sm py-1">

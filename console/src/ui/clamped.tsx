@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { Breakable } from "./breakable";
 
 /** Characters that stand in a cell without more ado. */
 const few = 72;
@@ -6,10 +7,10 @@ const few = 72;
 /** A text that may be long: its beginning, and the rest for whoever asks, by mouse, touch or keyboard. */
 export function Clamped({ text }: { text: string }) {
   const [whole, setWhole] = useState(false);
-  if (text.length <= few) return <span className="[overflow-wrap:anywhere]">{text}</span>;
+  if (text.length <= few) return <Breakable text={text} />;
   return (
-    <span className="[overflow-wrap:anywhere]">
-      {whole ? text : `${text.slice(0, few - 8).replace(/[\s,]+\S*$/, "")} …`}{" "}
+    <span>
+      <Breakable text={whole ? text : `${text.slice(0, few - 8).replace(/[\s,]+\S*$/, "")} …`} />{" "}
       <button
         type="button"
         aria-expanded={whole}

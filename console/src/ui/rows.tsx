@@ -191,7 +191,7 @@ export function Rows<T extends RowData>({
 /** The column in which rows are chosen. */
 const chooser = <T extends RowData>(of: Selection<T>): Column<T> => ({
   title: "Select",
-  width: "20px",
+  width: "40px",
   cell: (item) => (
     <input
       type="checkbox"

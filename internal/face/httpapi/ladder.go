@@ -8,6 +8,7 @@ import (
 	"rankwarden.example/core/ladder"
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/present"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
@@ -42,6 +43,7 @@ func viewWay(l *changes.Ladder, w ladder.Way) api.Way {
 		for _, c := range r.Cells {
 			claims[c.Unit] = append(claims[c.Unit], c.Value)
 			cell := api.LadderCell{Unit: c.Unit.String(), Words: present.Value(c.Unit, c.Value), State: string(c.State)}
+			cell.Members, cell.Closed = ladderMembers(c.Value)
 			if c.Why != "" {
 				cell.Why = present.Lost(resolve.LosingClaim{Why: c.Why})
 			}
@@ -101,4 +103,21 @@ func (a *routes) showLadder(ctx context.Context, who rights.Identity, in *struct
 		view.Ways = append(view.Ways, viewWay(l, w))
 	}
 	return &struct{ Body api.Ladder }{view}, nil
+}
+
+// ladderMembers is what a claim on a local group says of members, one by one.
+func ladderMembers(value unit.Value) (members []api.LadderMember, closed bool) {
+	members = []api.LadderMember{}
+	said, ok := value.(unit.Statement)
+	if !ok {
+		return members, false
+	}
+	add := func(refs []principal.Ref, in bool) {
+		for _, ref := range refs {
+			members = append(members, api.LadderMember{Ref: ref.String(), Words: present.Principal(ref), In: in})
+		}
+	}
+	add(said.Members, true)
+	add(said.Remove, false)
+	return members, said.Mode == unit.Exact
 }

@@ -10,6 +10,7 @@ import { GroupFilter } from "@/domain/group-filter";
 import { Button } from "@/ui/button";
 import { SearchField, useFilters } from "@/ui/filters";
 import { Aside, Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { Contests } from "./contests";
 import { editsOf, type Move, moved } from "./moves";
 import { Rungs } from "./rungs";
 import { useMoves } from "./use-moves";
@@ -90,7 +91,10 @@ export function LadderPage() {
                 {way.error}
               </div>
             ) : (
-              <Rungs way={way} differ={differ} mayMove={mayEdit} onMove={onMove} />
+              <>
+                <Contests way={way} mayMove={mayEdit} assignments={assignments} drafted={drafted} onMove={onMove} />
+                <Rungs way={way} differ={differ} mayMove={mayEdit} onMove={onMove} />
+              </>
             )}
           </div>
           {edits.length > 0 && (

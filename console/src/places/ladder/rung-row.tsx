@@ -1,5 +1,6 @@
 import { type KeyboardEvent, memo, useState } from "react";
 import type { LadderCell, Rung, Way } from "@/api/types";
+import { Breakable } from "@/ui/breakable";
 import { Clamped } from "@/ui/clamped";
 
 export const looks: Record<LadderCell["state"], string> = {
@@ -108,11 +109,7 @@ function Cell({ cell }: { cell: LadderCell | undefined }) {
   return (
     <>
       <span className={`inline-block max-w-full rounded-sm border px-2 py-0.5 ${looks[cell.state]}`}>
-        {cell.state === "contested" ? (
-          <span className="[overflow-wrap:anywhere]">{cell.words}</span>
-        ) : (
-          <Clamped text={cell.words} />
-        )}
+        {cell.state === "contested" ? <Breakable text={cell.words} /> : <Clamped text={cell.words} />}
       </span>
       <span className="sr-only">, {cell.state}</span>
       {cell.why && <span className="block text-xs text-second">{cell.why}</span>}

@@ -1,7 +1,6 @@
 import { useMemo } from "react";
 import type { LadderCell, Way } from "@/api/types";
 import { useStable } from "@/domain/stable";
-import { Button } from "@/ui/button";
 import { Clamped } from "@/ui/clamped";
 import { type Move, rankAt, rankOneStep } from "./moves";
 import { looks, RungRow } from "./rung-row";
@@ -101,7 +100,7 @@ export function Rungs({ way, differ, mayMove, onMove }: RungsProps) {
                   >
                     {settled?.held ? (
                       <>
-                        <span className="font-semibold text-held">▮▮ held</span>
+                        <span className="block font-semibold text-held">▮▮ held</span>
                         <span className="text-xs">
                           <Clamped text={settled.held} />
                         </span>
@@ -117,7 +116,6 @@ export function Rungs({ way, differ, mayMove, onMove }: RungsProps) {
         </table>
       </section>
       <Legend mayMove={mayMove} />
-      <Contests way={way} mayMove={mayMove} onMove={onMove} />
     </>
   );
 }
@@ -142,32 +140,4 @@ function Legend({ mayMove }: { mayMove: boolean }) {
       {mayMove && <span>Drag a rung, type a rank, or press Alt with an arrow key on a rank.</span>}
     </p>
   );
-}
-
-/** For each contested setting: who should win. */
-function Contests({ way, mayMove, onMove }: { way: Way; mayMove: boolean; onMove: (move: Move) => void }) {
-  const contested = way.units.filter((u) =>
-    way.rungs.some((r) => r.cells.some((c) => c.unit === u.unit && c.state === "contested")),
-  );
-  return contested.map((u) => {
-    const rivals = way.rungs.filter((r) => r.cells.some((c) => c.unit === u.unit && c.state === "contested"));
-    return (
-      <div key={u.unit} className="mt-4 flex flex-wrap items-center gap-3 border-l-4 border-red bg-red-wash px-4 py-2">
-        <span>
-          <b>{u.title} is contested.</b> {rivals.map((r) => r.assignment).join(" and ")} differ at rank{" "}
-          {rivals[0]?.rank}.
-          {mayMove && ` Who should win on ${way.devices === 1 ? "this device" : `these ${way.devices} devices`}?`}
-        </span>
-        {mayMove &&
-          rivals.map((r) => (
-            <Button
-              key={r.assignment}
-              onClick={() => onMove({ assignment: r.assignment, rank: rankOneStep(way.rungs, r.assignment, true) })}
-            >
-              {r.assignment}
-            </Button>
-          ))}
-      </div>
-    );
-  });
 }

@@ -150,7 +150,7 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
   const columns: Column<Password>[] = [
     {
       title: "Select",
-      width: "28px",
+      width: "40px",
       cell: (p) => (
         <input
           type="checkbox"
@@ -182,7 +182,7 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
     {
       title: "Device",
       sort: (p) => p.device,
-      width: "124px",
+      width: "112px",
       cell: (p) => (
         <Link to={`/devices/${p.device}`} className="font-mono">
           {p.device}
@@ -200,7 +200,7 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
     {
       title: "Next",
       sort: (p) => p.next_at ?? "",
-      width: "116px",
+      width: "150px",
       right: true,
       cell: (p) =>
         p.changing ? (
