@@ -131,7 +131,8 @@ export function Principals({ label, path }: { label: string; path: Path }) {
 }
 
 /** Some of a fixed list of values. */
-export function Several({ label, path, options }: { label: string; path: Path; options: string[] }) {
+export function Several(props: { label: string; path: Path; options: string[]; none?: string }) {
+  const { label, path, options, none } = props; // none: what it means that none is picked
   const { values, set, readOnly } = useForm();
   const items = listOf(at(values, path));
   const left = options.filter((o) => !items.includes(o));
@@ -140,6 +141,7 @@ export function Several({ label, path, options }: { label: string; path: Path; o
       {(id) => (
         <>
           <Chips path={path} items={items} />
+          {none && items.length === 0 && <span className="mr-2 text-second">{none}</span>}
           {!readOnly && left.length > 0 && (
             <select
               id={id}
@@ -154,6 +156,44 @@ export function Several({ label, path, options }: { label: string; path: Path; o
                 </option>
               ))}
             </select>
+          )}
+          <Wrong path={path} below />
+        </>
+      )}
+    </Line>
+  );
+}
+
+/** Texts that are typed, one after another. */
+export function Texts({ label, path, placeholder }: { label: string; path: Path; placeholder: string }) {
+  const { values, set, readOnly } = useForm();
+  const [text, setText] = useState("");
+  const items = listOf(at(values, path));
+  const put = () => {
+    const typed = text.trim();
+    if (typed && !items.includes(typed)) set([...path, items.length], typed);
+    setText("");
+  };
+  return (
+    <Line label={label}>
+      {(id) => (
+        <>
+          <Chips path={path} items={items} />
+          {!readOnly && (
+            <input
+              id={id}
+              value={text}
+              placeholder={placeholder}
+              autoComplete="off"
+              onChange={(event) => setText(event.target.value)}
+              onBlur={put}
+              onKeyDown={(event) => {
+                if (event.key !== "Enter") return;
+                event.preventDefault();
+                put();
+              }}
+              className="w-full rounded-sm border border-second bg-paper px-2 py-1 font-mono text-sm"
+            />
           )}
           <Wrong path={path} below />
         </>

@@ -1,4 +1,4 @@
-import { createContext, type ReactNode, useContext, useId, useState } from "react";
+import { createContext, type ReactNode, useContext, useEffect, useId, useRef, useState } from "react";
 import type { DocumentProblem, PolicyCheck } from "@/api/types";
 import { Button } from "@/ui/button";
 import { numberOr, type Path, type Plain, written } from "./document";
@@ -216,13 +216,14 @@ export function ChoiceLine(props: {
 }
 
 /** On, off, or not set. */
-export function SwitchLine({ label, path, on, off }: { label: string; path: Path; on: string; off: string }) {
+export function SwitchLine(props: { label: string; path: Path; on: string; off: string; unset?: string }) {
+  const { label, path, on, off, unset = "not set" } = props;
   return (
     <ChoiceLine
       label={label}
       path={path}
       options={[
-        { value: "", label: "not set" },
+        { value: "", label: unset },
         { value: "true", label: on },
         { value: "false", label: off },
       ]}
@@ -242,8 +243,20 @@ export function Blocks(props: {
   const { values, set, readOnly } = useForm();
   const found = at(values, props.path);
   const items: Plain[] = Array.isArray(found) ? found : [];
+  const blocks = useRef<HTMLDivElement>(null);
+  const added = useRef(false); // the focus goes to the last block once it is there
+  // biome-ignore lint/correctness/useExhaustiveDependencies: when there are more, it is looked at again
+  useEffect(() => {
+    if (!added.current) return;
+    added.current = false;
+    blocks.current?.querySelector<HTMLElement>(":scope > div:last-of-type :is(input, select)")?.focus();
+  }, [items.length]);
+  const add = () => {
+    added.current = true;
+    set([...props.path, items.length], props.fresh());
+  };
   return (
-    <>
+    <div ref={blocks}>
       {items.map((item, index) => {
         const path = [...props.path, index];
         return (
@@ -260,7 +273,7 @@ export function Blocks(props: {
           </div>
         );
       })}
-      {!readOnly && <Button onClick={() => set([...props.path, items.length], props.fresh())}>{props.add}</Button>}
-    </>
+      {!readOnly && <Button onClick={add}>{props.add}</Button>}
+    </div>
   );
 }

@@ -41,6 +41,7 @@ export function PolicyForm({ source, problems, asks, readOnly, isNew, onChange }
       </nav>
       {isNew && <TextLine label="Name" path={["name"]} mono />}
       <TextLine label="Title" path={["title"]} />
+      <TextLine label="Notes" path={["notes"]} placeholder="why it is so, for whoever reads it next" />
       {sections.map(({ id, Part }) => (
         <Part key={id} />
       ))}

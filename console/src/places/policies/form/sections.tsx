@@ -1,4 +1,5 @@
-import { Principals, Several } from "./chips";
+import { TextButton } from "@/ui/button";
+import { Principals, Several, Texts } from "./chips";
 import type { Path, Plain } from "./document";
 import {
   at,
@@ -43,6 +44,11 @@ export function Accounts() {
           <>
             <TextLine label="Key" path={[...path, "key"]} mono />
             <TextLine label="Name" path={[...path, "name"]} mono placeholder="each # becomes a random digit" />
+            <Texts
+              label="Former names"
+              path={[...path, "formerly"]}
+              placeholder="an account of this name is renamed, and stays the same account"
+            />
             <ChoiceLine
               label="State"
               path={[...path, "state"]}
@@ -65,6 +71,9 @@ export function Accounts() {
     </Section>
   );
 }
+
+/** Classes of characters that a password is made of. */
+const classes = ["lower", "upper", "digits", "symbols"];
 
 export function RotationRules() {
   const { values } = useForm();
@@ -101,10 +110,38 @@ export function RotationRules() {
             {rotation?.secret?.style === "words" ? (
               <NumberLine label="Words" path={[...path, "secret", "words"]} unit="words" placeholder="6" />
             ) : (
-              <NumberLine label="Length" path={[...path, "secret", "length"]} unit="characters" placeholder="24" />
+              <>
+                <NumberLine label="Length" path={[...path, "secret", "length"]} unit="characters" placeholder="24" />
+                <Several label="Made of" path={[...path, "secret", "use"]} options={classes} none="all four" />
+                <SwitchLine
+                  label="Look-alikes"
+                  path={[...path, "secret", "avoid_lookalikes"]}
+                  on="left out: 0 and O, 1, l and I"
+                  off="may be used"
+                  unset="left out (default)"
+                />
+              </>
             )}
             <TimeLine label="After a view" path={[...path, "after_reveal"]} units={["h", "m", "d"]} placeholder="not" />
+            <TimeLine
+              label="After a sign-in"
+              path={[...path, "after_use", "wait"]}
+              units={["h", "m", "d"]}
+              placeholder="as is"
+            />
+            <ChoiceLine
+              label="And then"
+              path={[...path, "after_use", "then"]}
+              options={[
+                { value: "", label: "as the default says" },
+                { value: "nothing", label: "nothing: who is signed in stays" },
+                { value: "end-sessions", label: "sessions end, with a notice before" },
+                { value: "restart", label: "the device restarts, with a notice before" },
+              ]}
+            />
+            <NumberLine label="Kept" path={[...path, "keep"]} unit="former passwords in escrow" placeholder="5" />
             <SwitchLine label="Name" path={[...path, "redraw_name"]} on="new digits each time" off="stays" />
+            <Wrong path={[...path, "after_use"]} />
             <InWords units={[`rotation.${rotation?.target}`]} />
             <Wrong path={path} />
             <Wrong path={[...path, "secret"]} />
@@ -176,14 +213,31 @@ export function BuiltIns() {
 }
 
 export function PasswordRules() {
+  const { values, set, readOnly } = useForm();
   const field = (key: string): Path => ["passwords", key];
+  const history = Number(at(values, field("history")) ?? 0);
+  const young = Number(at(values, field("min_age_days")) ?? 0) === 0;
   return (
     <Section id="passwords" title="Password rules">
       <NumberLine label="Minimum length" path={field("min_length")} unit="characters" />
       <NumberLine label="History" path={field("history")} unit="passwords remembered" />
       <NumberLine label="Maximum age" path={field("max_age_days")} unit="days, 0 never expires" />
       <NumberLine label="Minimum age" path={field("min_age_days")} unit="days before it may change" />
+      {history > 0 && young && (
+        <p className="mb-2 border-l-4 border-brass px-3 py-1">
+          Without a minimum age one changes a password {history + 1} times in a row and has the old one back.{" "}
+          {!readOnly && (
+            <TextButton onClick={() => set(field("min_age_days"), 1)}>Set a minimum age of 1 day</TextButton>
+          )}
+        </p>
+      )}
       <SwitchLine label="Complexity" path={field("complexity")} on="three classes of characters" off="any characters" />
+      {at(values, field("complexity")) === true && (
+        <p className="mb-2 text-second">
+          At least three of: capital letters, small letters, digits, other characters. The name of the account may not
+          stand in it.
+        </p>
+      )}
       <Wrong path={["passwords"]} />
     </Section>
   );
