@@ -94,7 +94,8 @@ func TestChangesUntilTheStreamBreaksOff(t *testing.T) {
 	c := serve(t, func(w http.ResponseWriter, _ *http.Request) {
 		_, _ = io.WriteString(
 			w,
-			"retry: 1\n\nevent: open\ndata: {}\n\nevent: beat\ndata: {}\n\nevent: change\ndata: {\"topics\": [\"edits\"], "+
+			"retry: 1\n\nevent: open\ndata: {}\n\nevent: beat\ndata: {}\n\n"+
+				"event: change\ndata: {\"topics\": [\"edits\"], "+
 				"\"devices\": []}\n\n",
 		)
 	})

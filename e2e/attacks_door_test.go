@@ -33,7 +33,8 @@ func besiege(t *testing.T) *besieged {
 	s.config.Brake = gate.DefaultBrake
 	s.run()
 	b := &besieged{service: s, devices: map[string]*device{}}
-	b.alone = s.person("egil", api.Role{Role: "author", Groups: []string{}}, api.Role{Role: "deployer", Groups: []string{}})
+	b.alone = s.person("egil", api.Role{Role: "author", Groups: []string{}},
+		api.Role{Role: "deployer", Groups: []string{}})
 	for i := range 4 {
 		name := fmt.Sprintf("SKL-WKS-%03d", i+1)
 		b.devices[name] = s.device(name, s.enrolmentToken(1))

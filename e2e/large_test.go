@@ -221,12 +221,14 @@ func TestConsoleWithManyRows(t *testing.T) {
 	b.do(
 		"an unknown device",
 		chromedp.Navigate(s.URL+"/devices/SKL-NONE"),
-		browser.Reads(`there is no device "SKL-NONE"`),
+		browser.Reads(`here is no device "SKL-NONE"`),
 	)
 	b.do(
 		"an unknown place",
 		chromedp.Navigate(s.URL+"/nowhere"),
-		browser.Reads("Page not found. Choose a place above."),
+		browser.Reads("There is no page at this address."),
+		browser.Click(`//a[.="Go to Watch"]`),
+		browser.Reads("In the last day"),
 	)
 	b.do(
 		"colours are kept",

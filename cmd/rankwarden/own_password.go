@@ -17,8 +17,8 @@ func (a *app) operatorPassword() *cobra.Command {
 	var fromStdin bool
 	cmd := &cobra.Command{
 		Use: "password", Short: "Change your own password; your other sessions and your tokens end", Args: cobra.NoArgs,
-		Long: "Change your own password. It asks for the one that you have, for the code of a second factor where there\n" +
-			"is one, and for the new one. Your sessions and your tokens end, this command's too: sign in again.\n\n" +
+		Long: "Change your own password. It asks for the one that you have, for the code of a second factor where\n" +
+			"there is one, and for the new one. Your sessions and tokens end, this command's too: sign in again.\n\n" +
 			"A password that somebody else gave you is changed so before anything else.",
 		Example: "  rankwarden operator password\n" +
 			"  rankwarden operator password --server http://127.0.0.1:8470 --name kirkness.desk",

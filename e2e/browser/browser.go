@@ -231,8 +231,8 @@ func More(choice string) chromedp.Tasks {
 	return menu(`[...document.querySelectorAll("header button")].find(b => b.innerText === "More")`, choice)
 }
 
-// menu opens a menu by the keyboard, and chooses something in it: a menu opens before the button of the mouse is let go,
-// and the click goes elsewhere.
+// menu opens a menu by the keyboard, and chooses something in it: a menu opens before the button of the mouse is let
+// go, and the click goes elsewhere.
 func menu(trigger, choice string) chromedp.Tasks {
 	return chromedp.Tasks{
 		Until(fmt.Sprintf(`(b => b !== undefined && (b.focus(), document.activeElement === b))(%s)`, trigger)),

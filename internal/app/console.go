@@ -41,7 +41,9 @@ func consoleFiles(console fs.FS) (map[string]consoleFile, error) {
 		plain, err := fs.ReadFile(console, name)
 		files[name] = consoleFile{plain, []packed{
 			{"br", sync.OnceValue(func() []byte {
-				return compress(plain, func(w io.Writer) io.WriteCloser { return brotli.NewWriterLevel(w, brotli.BestCompression) })
+				return compress(plain, func(w io.Writer) io.WriteCloser {
+					return brotli.NewWriterLevel(w, brotli.BestCompression)
+				})
 			})},
 			{"gzip", sync.OnceValue(func() []byte {
 				return compress(plain, func(w io.Writer) io.WriteCloser {

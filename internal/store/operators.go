@@ -185,7 +185,8 @@ func (t AccessWriter) SetOwnPassword(o Operator, session []byte, at time.Time) e
 	if err := t.exec("delete from sessions where operator_id = $1 and hash <> $2", o.ID, session); err != nil {
 		return err
 	}
-	if err := t.exec("update sessions set epoch = $2, fresh_at = $3 where hash = $1", session, o.Epoch+1, at); err != nil {
+	err := t.exec("update sessions set epoch = $2, fresh_at = $3 where hash = $1", session, o.Epoch+1, at)
+	if err != nil {
 		return err
 	}
 	return t.exec("update api_tokens set revoked_at = $2 where operator_id = $1 and revoked_at is null", o.ID, at)

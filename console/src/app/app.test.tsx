@@ -85,7 +85,7 @@ describe("the console", () => {
     await screen.findByRole("heading", { name: "4 devices, 4 online" });
     await user.keyboard("{Control>}k{/Control}");
     await user.type(await screen.findByRole("combobox"), "SL-1{Enter}");
-    expect(await screen.findByText("there is no device")).toBeVisible();
+    expect(await screen.findByText("There is no device.")).toBeVisible();
     await waitFor(() => expect(screen.queryByRole("combobox")).toBeNull());
   });
 

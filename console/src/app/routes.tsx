@@ -2,7 +2,7 @@ import { lazy, Suspense } from "react";
 import { Navigate, Route, Routes } from "react-router";
 import type { Me } from "@/api/types";
 import { part } from "@/ui/outdated";
-import { Loading, Nothing } from "@/ui/page";
+import { Loading, NotThere } from "@/ui/page";
 
 // Each place is loaded when somebody goes there first.
 const WatchPage = lazy(async () => ({ default: (await part(import("@/places/watch/watch-page"))).WatchPage }));
@@ -110,7 +110,14 @@ export function Pages() {
         <Route path="/organisation/keys" element={<KeysPage />} />
         <Route path="/organisation/settings" element={<SettingsPage />} />
         <Route path="/organisation/directory" element={<DirectoryPage />} />
-        <Route path="*" element={<Nothing>Page not found. Choose a place above.</Nothing>} />
+        <Route
+          path="*"
+          element={
+            <NotThere what="There is no page at this address." to="/watch">
+              Go to Watch
+            </NotThere>
+          }
+        />
       </Routes>
     </Suspense>
   );

@@ -55,6 +55,9 @@ export function Trouble({ error }: { error: Error }) {
   );
 }
 
+/** Words of the service as a sentence of their own. */
+export const sentence = (words: string) => `${words.slice(0, 1).toUpperCase()}${words.slice(1).replace(/\.?$/, ".")}`;
+
 type NotThereProps = { what: string; to: string; children: ReactNode };
 
 /** Says that what an address names is not there, with a way on. */

@@ -40,7 +40,8 @@ func (a *routes) eventsRoutes() {
 }
 
 // sendEvents writes what the hub tells to a stream until either ends. It beats every ten seconds, so that
-// whoever listens knows that it is alive and a proxy does not close it, and asks each time whether who listens is still signed in.
+// whoever listens knows that it is alive and a proxy does not close it, and asks each time whether who listens is still
+// signed in.
 func (a *routes) sendEvents(c fiber.Ctx) error {
 	who := identity(c.Context())
 	if !a.streams.begin(who.OperatorID) {

@@ -70,8 +70,8 @@ func (s *Service) SealOwner(ctx context.Context, who rights.Identity, name, pass
 	})
 }
 
-// AddOperator adds an operator of our own. A password that another operator gave is the first one, and is changed before
-// anything else.
+// AddOperator adds an operator of our own. A password that another operator gave is the first one, and is changed
+// before anything else.
 func (s *Service) AddOperator(
 	ctx context.Context, who rights.Identity, name, password string, grants []rights.Grant,
 ) (store.Operator, error) {
@@ -182,7 +182,8 @@ func (s *Service) ChangeOperator(
 		}
 		if o.ID == who.OperatorID && c.Password != nil {
 			return refusal.New(refusal.Invalid,
-				"your own password is changed with the one that you have; use your sign-in page, or: rankwarden operator password")
+				"your own password is changed with the one that you have; use your sign-in page, or: "+
+					"rankwarden operator password")
 		}
 		if o.Issuer != "" && (c.Grants != nil || c.Password != nil) {
 			return refusal.New(refusal.Conflict,

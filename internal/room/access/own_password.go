@@ -15,8 +15,8 @@ import (
 type OwnPassword struct{ Now, Code, New string }
 
 // ChangeOwnPassword gives whoever is signed in another password. It takes the present one and, unless the session was
-// opened with a second factor within the last minutes, a code; it ends every other session and every token, since one of
-// them may be the reason.
+// opened with a second factor within the last minutes, a code; it ends every other session and every token, since one
+// of them may be the reason.
 func (s *Service) ChangeOwnPassword(ctx context.Context, who rights.Identity, session string, p OwnPassword) error {
 	switch {
 	case who.AtProvider:

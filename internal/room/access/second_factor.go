@@ -178,7 +178,8 @@ func (s *Service) ConfirmSecondFactor(
 func (s *Service) NewRecoveryCodes(
 	ctx context.Context, who rights.Identity, session, password, code string,
 ) (codes []string, err error) {
-	_, err = s.checkPassword(ctx, given{name: who.Name, password: password, code: code}, who.Address, operation.MakeRecoveryCodes,
+	proof := given{name: who.Name, password: password, code: code}
+	_, err = s.checkPassword(ctx, proof, who.Address, operation.MakeRecoveryCodes,
 		func(tx Records, w *uow.Work) error {
 			if w.Who().OperatorID != who.OperatorID {
 				return ErrSignIn
@@ -200,7 +201,8 @@ func (s *Service) RemoveSecondFactor(ctx context.Context, who rights.Identity, p
 			"everybody here needs a second factor; an owner can reset yours, and then you set up another one",
 		)
 	}
-	_, err := s.checkPassword(ctx, given{name: who.Name, password: password, code: code}, who.Address, operation.RemoveSecondFactor,
+	proof := given{name: who.Name, password: password, code: code}
+	_, err := s.checkPassword(ctx, proof, who.Address, operation.RemoveSecondFactor,
 		func(tx Records, w *uow.Work) error {
 			if w.Who().OperatorID != who.OperatorID {
 				return ErrSignIn

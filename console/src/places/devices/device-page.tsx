@@ -1,12 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "react-router";
+import { Refusal } from "@/api/client";
 import { read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { Device } from "@/api/types";
 import { StandingBadge } from "@/domain/standing";
 import { ago, clock, stamp, useNow } from "@/domain/time";
+import { Waive } from "@/domain/waive";
 import { Button } from "@/ui/button";
 import { useFilters } from "@/ui/filters";
-import { Loading, PageHead, Trouble } from "@/ui/page";
+import { Loading, NotThere, PageHead, sentence, Trouble } from "@/ui/page";
 import { Problems } from "./device-problems";
 import { Reaching, Reported } from "./device-reported";
 import { Units } from "./device-units";
@@ -19,6 +22,7 @@ export function DevicePage() {
   const { name = "" } = useParams();
   const [params, set] = useFilters();
   const now = useNow();
+  const may = useRights();
   const at = params.get("at") ?? ""; // as the field has it, in local time
   const present = useQuery({ ...read.device(name), enabled: at === "" });
   const past = useQuery({ ...read.deviceAt(name, instant(at)), enabled: at !== "" });
@@ -26,15 +30,23 @@ export function DevicePage() {
   const then = <Then at={at} choose={(at) => set({ at })} />;
   if (why.isPending) return <Loading />;
   if (!why.data) {
+    const gone = why.error instanceof Refusal && why.error.status === 404;
     return (
       <>
         {then}
-        <Trouble error={why.error as Error} />
+        {gone ? (
+          <NotThere what={sentence(why.error?.message ?? "")} to={`/devices?search=${encodeURIComponent(name)}`}>
+            Search devices for {name}
+          </NotThere>
+        ) : (
+          <Trouble error={why.error as Error} />
+        )}
       </>
     );
   }
   const { device, units } = why.data;
   const open = device.open_findings;
+  const waivable = why.data.history.filter((f) => f.state === "open" && f.kind !== "unit_unsupported");
   return (
     <>
       {why.error && <Trouble error={why.error} />}
@@ -63,6 +75,7 @@ export function DevicePage() {
           .join(" · ")}
       >
         {then}
+        {!at && may("deploy") && waivable.length > 0 && <Waive findings={waivable} />}
       </PageHead>
       {why.data.notes.map((note) => (
         <p key={note} role="status" className="mb-3 border-l-4 border-held bg-held-wash px-4 py-2">
@@ -75,7 +88,7 @@ export function DevicePage() {
           assignments decided.
         </p>
       )}
-      <div className="grid grid-cols-[minmax(0,1fr)_336px] gap-7">
+      <div className="grid grid-cols-[minmax(0,1fr)_336px] gap-7 max-[900px]:grid-cols-1">
         <div>
           <Problems why={why.data} />
           <Units units={units} />

@@ -1,8 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { Schemas } from "@/api/types";
 import { clock, useNow } from "@/domain/time";
+import { Waive } from "@/domain/waive";
 import { Words } from "@/domain/words";
 import { useFilters } from "@/ui/filters";
 import { Loading, Nothing, PageHead, Trouble } from "@/ui/page";
@@ -23,7 +25,12 @@ export function SettingHistoryPage() {
   const [params] = useFilters();
   const setting = params.get("setting") ?? "";
   const now = useNow();
+  const may = useRights();
   const history = useQuery(read.settingHistory(name, setting));
+  const device = useQuery({ ...read.device(name), enabled: may("deploy") });
+  const waivable = (device.data?.history ?? []).filter(
+    (f) => f.state === "open" && f.unit === setting && f.kind !== "unit_unsupported",
+  );
   if (history.isPending) return <Loading />;
   const title = history.data?.title ?? setting;
   return (
@@ -39,7 +46,9 @@ export function SettingHistoryPage() {
           </>
         }
         note="The last 30 days, the latest first. Where the host did not say who changed it, who was signed in is the best that is known."
-      />
+      >
+        {waivable.length > 0 && <Waive findings={waivable} />}
+      </PageHead>
       {history.error && <Trouble error={history.error} />}
       {history.data?.items.length === 0 && <Nothing>Nothing happened to it in the last 30 days.</Nothing>}
       <table className="w-full max-w-[1000px]">

@@ -2,11 +2,11 @@ import { useMutation } from "@tanstack/react-query";
 import { everything, type List } from "@/api/pages";
 import { useRights } from "@/api/rights";
 import type { Finding } from "@/api/types";
+import { Waive } from "@/domain/waive";
 import { TextButton } from "@/ui/button";
 import { Trouble } from "@/ui/page";
 import { cannot } from "./kinds";
 import { ReApply } from "./re-apply";
-import { Waive } from "./waive";
 
 type ChosenProps = { listed: List<Finding>; chosen: Finding[]; choose: (findings: Finding[]) => void };
 

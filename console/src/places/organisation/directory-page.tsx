@@ -45,7 +45,7 @@ export function DirectoryPage() {
   const items = entries.items;
   return (
     <>
-      <PageHead tab="Directory" title="Organisation" note="People and groups of the directory, as policies name them.">
+      <PageHead tab="Directory" title="Directory" note="People and groups of the directory, as policies name them.">
         <Export
           file="directory.csv"
           header={["reference", "kind", "title", "sid", "guid", "dn"]}

@@ -74,7 +74,7 @@ export function EnrolmentPage() {
     <>
       <PageHead
         tab="Enrolment"
-        title="Organisation"
+        title="Enrolment"
         note="Enrolment tokens let new devices in, a number of times and until a day."
       />
       <OrganisationParts />

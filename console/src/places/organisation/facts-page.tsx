@@ -49,7 +49,7 @@ export function FactsPage() {
     <>
       <PageHead
         tab="Device facts"
-        title="Organisation"
+        title="Device facts"
         note="Facts that the organisation sets, for rules of groups: path, tags and primary user. They take effect at once, unless they give somebody access or alter much."
       />
       <OrganisationParts />

@@ -56,11 +56,7 @@ export function GroupsPage() {
   ];
   return (
     <>
-      <PageHead
-        tab="Groups"
-        title="Organisation"
-        note="Groups of devices: listed by name, or by a rule over device facts."
-      />
+      <PageHead tab="Groups" title="Groups" note="Groups of devices: listed by name, or by a rule over device facts." />
       <OrganisationParts />
       <div className="mb-3">
         <SearchField

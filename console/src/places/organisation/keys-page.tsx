@@ -28,7 +28,7 @@ export function KeysPage() {
     <>
       <PageHead
         tab="Keys"
-        title="Organisation"
+        title="Keys"
         note="Keys that passwords are sealed to. Private halves are never in the database, and never in a browser."
       />
       <OrganisationParts />

@@ -35,7 +35,7 @@ export function NotificationsPage() {
     <>
       <PageHead
         tab="Notifications"
-        title="Organisation"
+        title="Notifications"
         note="Notifications tell other systems and people what happened."
       >
         {chosen && <Button onClick={() => set({ target: "" })}>New target</Button>}

@@ -11,7 +11,7 @@ export function SettingsPage() {
     <>
       <PageHead
         tab="Settings"
-        title="Organisation"
+        title="Settings"
         note="How the service is configured. Whoever runs it changes this in its configuration, so that no operator can loosen what binds operators."
       />
       <OrganisationParts />

@@ -56,7 +56,7 @@ export function TokensPage() {
     <>
       <PageHead
         tab="API tokens"
-        title="Organisation"
+        title="API tokens"
         note="API tokens of everybody: programs that act for a person, with that person's rights or fewer, until a day."
       />
       <OrganisationParts />

@@ -32,7 +32,8 @@ const shape = z.object({
 
 /** Aims a policy at groups; shows what that would do while one picks, and adds it to the change. */
 export function AimForm({ assignment, policies }: { assignment: Assignment | undefined; policies: string[] }) {
-  const adding = useAddEdit();
+  // A new one that was added is done with: the form is for the next.
+  const adding = useAddEdit(() => assignment || form.reset());
   const form = useForm({
     resolver: zodResolver(shape),
     mode: "onTouched",
