@@ -360,9 +360,13 @@ func (c *Client) Notices(ctx context.Context, receive func(api.Notice)) error {
 	defer resp.Body.Close()
 	lines := bufio.NewScanner(resp.Body)
 	lines.Buffer(nil, 1<<20)
+	event := ""
 	for lines.Scan() {
+		if name, ok := strings.CutPrefix(lines.Text(), "event: "); ok {
+			event = name
+		}
 		data, ok := strings.CutPrefix(lines.Text(), "data: ")
-		if !ok {
+		if !ok || event == "beat" { // which only says that the service is there
 			continue
 		}
 		var change api.Notice

@@ -256,8 +256,11 @@ func TestTheConsoleIsCompressed(t *testing.T) {
 		return resp.ContentLength, resp.Header.Get("Content-Encoding")
 	}
 	small, how := size("gzip")
+	smallest, better := size("gzip, deflate, br, zstd") // as browsers ask
 	plain, plainly := size("identity")
 	assert.Equal(t, "gzip", how)
+	assert.Equal(t, "br", better)
+	assert.Less(t, smallest, small)
 	assert.Empty(t, plainly)
 	assert.Less(t, small, plain)
 }

@@ -1,7 +1,7 @@
 import { HttpResponse, http } from "msw";
 import { describe, expect, it } from "vitest";
 import { refuses, service } from "@/test/service";
-import { client, Refusal, signedOut, take } from "./client";
+import { client, limitOf, Refusal, signedOut, take } from "./client";
 import { everything, type List } from "./pages";
 
 describe("an answer", () => {
@@ -14,6 +14,18 @@ describe("an answer", () => {
   it("that does not come is no refusal of the service", async () => {
     service.use(http.get("*/api/v1/watch", () => HttpResponse.error()));
     await expect(take(client.GET("/api/v1/watch"))).rejects.toThrow("does not answer");
+  });
+  it("has 15 seconds, and two minutes where the whole fleet is looked at", () => {
+    expect(limitOf("/api/v1/devices/SKL-HQ-001/why")).toBe(15_000);
+    for (const path of ["/changes/desks/preview", "/changes/desks/apply", "/rollouts", "/preview"]) {
+      expect(limitOf(`/api/v1${path}`), path).toBe(120_000);
+    }
+  });
+  it("that comes too late says that it may have been done, and one that somebody stopped says nothing", async () => {
+    const failing = (name: string) => take(Promise.reject(Object.assign(new Error("x"), { name })));
+    await expect(failing("TimeoutError")).rejects.toThrow("It may have done what was asked all the same");
+    const stopped = await failing("AbortError").catch((e: unknown) => e);
+    expect(stopped).not.toBeInstanceOf(Refusal);
   });
   it("that nobody is signed in is heard by the whole page, but for the question who is", async () => {
     let heard = 0;

@@ -50,6 +50,7 @@ type Answer<T> = { data?: T; error?: Schemas["Problem"]; response: Response };
 /** Gives the data of an answer, or throws what the service says is wrong. */
 export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
   const { data, error, response } = await call.catch((error: Error) => {
+    if (error.name === "AbortError") throw error; // whoever asked has stopped it
     if (error.name === "TimeoutError") throw late();
     throw new Refusal({
       type: "about:blank",

@@ -123,8 +123,8 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
           {claims && <Claims unit={unit} />}
           {unit.repeatedly_reverted && (
             <p className="font-semibold text-brass">
-              <span aria-hidden>⇄ </span>Somebody or something changes it back again and again, so the device tries only
-              once an hour. Find out who.
+              <span aria-hidden>⇄ </span>Somebody or something changes it back again and again, so the device tries once
+              an hour, and at every look where the setting guards who gets in. Find out who.
             </p>
           )}
           {unit.trial && <OnTrial trial={unit.trial} />}

@@ -1,4 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
 import { everything, type List } from "@/api/pages";
 import { useRights } from "@/api/rights";
 import type { Finding } from "@/api/types";
@@ -13,9 +14,16 @@ type ChosenProps = { listed: List<Finding>; chosen: Finding[]; choose: (findings
 /** What is chosen, and what can be done with that. All that is listed is chosen in one go, also what is not read yet. */
 export function Chosen({ listed, chosen, choose }: ChosenProps) {
   const may = useRights();
+  const [reading, setReading] = useState<{ stop: () => void; sofar: number } | null>(null);
   const all = useMutation({
-    mutationFn: () => everything(listed),
+    mutationFn: () => {
+      const ends = new AbortController();
+      const stop = () => ends.abort();
+      setReading({ stop, sofar: 0 });
+      return everything(listed, ends.signal, (sofar) => setReading({ stop, sofar }));
+    },
     onSuccess: (findings) => choose(findings.filter((f) => !cannot(f))),
+    onSettled: () => setReading(null),
   });
   const devices = new Set(chosen.map((f) => f.device)).size;
   return (
@@ -28,10 +36,14 @@ export function Chosen({ listed, chosen, choose }: ChosenProps) {
       {may("handle") && <ReApply findings={chosen} />}
       {may("deploy") && <Waive findings={chosen} done={() => choose([])} />}
       {chosen.length > 0 && <TextButton onClick={() => choose([])}>Choose none</TextButton>}
-      <TextButton onClick={() => all.mutate()} disabled={all.isPending}>
-        {all.isPending ? "Reading all …" : "Choose all that are listed"}
-      </TextButton>
-      {all.error && <Trouble error={all.error} />}
+      {reading ? (
+        <span role="status" className="text-second">
+          Reading all: {reading.sofar} so far. <TextButton onClick={reading.stop}>Stop</TextButton>
+        </span>
+      ) : (
+        <TextButton onClick={() => all.mutate()}>Choose all that are listed</TextButton>
+      )}
+      {all.error && all.error.name !== "AbortError" && <Trouble error={all.error} />}
     </div>
   );
 }

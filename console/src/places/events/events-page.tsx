@@ -4,7 +4,8 @@ import { list } from "@/api/queries";
 import type { DeviceEvent } from "@/api/types";
 import { alarming } from "@/domain/alarming";
 import { GroupFilter } from "@/domain/group-filter";
-import { ago, useNow } from "@/domain/time";
+import { useNow } from "@/domain/time";
+import { When } from "@/domain/when";
 import { Words } from "@/domain/words";
 import { Export } from "@/ui/export";
 import { useFilters } from "@/ui/filters";
@@ -55,7 +56,7 @@ export function EventsPage() {
   const events = usePages(list.events(filter));
   const items = events.items;
   const columns: Column<DeviceEvent>[] = [
-    { title: "When", sort: (e) => e.at, width: "110px", cell: (e) => ago(e.at, now) },
+    { title: "When", sort: (e) => e.at, width: "148px", cell: (e) => <When at={e.at} now={now} /> },
     {
       title: "Device",
       sort: (e) => e.device,

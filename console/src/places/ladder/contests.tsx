@@ -1,9 +1,10 @@
 import { useQueries, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { read } from "@/api/queries";
 import type { Assignment, EditState, LadderCell, Preview, Rung, Way } from "@/api/types";
 import { withEdits } from "@/changes/drafted";
 import { Breakable } from "@/ui/breakable";
-import { Button } from "@/ui/button";
+import { Button, TextButton } from "@/ui/button";
 import { contestRows, type Says } from "./contest";
 import { editsOf, type Move, rankOneStep } from "./moves";
 
@@ -39,6 +40,9 @@ const says: Record<Says, { glyph: string; words: string; colour: string }> = {
   silent: { glyph: "–", words: "says nothing of it", colour: "text-second" },
 };
 
+/** Devices of which what a choice would do is worked out unasked. */
+const few = 2000;
+
 type ContestProps = ContestsProps & { unit: string; title: string; rivals: Rung[] };
 
 function Contest({ way, unit, title, rivals, mayMove, assignments, drafted, onMove }: ContestProps) {
@@ -47,8 +51,13 @@ function Contest({ way, unit, title, rivals, mayMove, assignments, drafted, onMo
   const group = device.data?.local_groups.find((g) => `membership.${g.name}` === unit);
   const rows = contestRows(rivals, unit, group?.members);
   const moves = rivals.map((r) => ({ assignment: r.assignment, rank: rankOneStep(way.rungs, r.assignment, true) }));
+  // What each would do is a preview of the fleet: of a large one, when somebody asks.
+  const [asked, ask] = useState(way.devices <= few);
   const effects = useQueries({
-    queries: moves.map((move) => read.previewOf(withEdits(drafted, editsOf([move], assignments, drafted)))),
+    queries: moves.map((move) => ({
+      ...read.previewOf(withEdits(drafted, editsOf([move], assignments, drafted))),
+      enabled: asked,
+    })),
   });
   const where = way.devices === 1 ? first : `these ${way.devices} devices`;
   return (
@@ -98,7 +107,11 @@ function Contest({ way, unit, title, rivals, mayMove, assignments, drafted, onMo
               </th>
               {rivals.map((r, at) => (
                 <td key={r.assignment} className="px-3 py-2 text-center">
-                  <Effect preview={effects[at]?.data} error={effects[at]?.error ?? null} />
+                  {asked ? (
+                    <Effect preview={effects[at]?.data} error={effects[at]?.error ?? null} />
+                  ) : (
+                    at === 0 && <TextButton onClick={() => ask(true)}>Work out what each would do</TextButton>
+                  )}
                   {mayMove && (
                     <Button className="mt-2" onClick={() => moves[at] && onMove(moves[at])}>
                       {r.assignment} decides

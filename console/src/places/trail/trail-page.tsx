@@ -3,7 +3,8 @@ import { usePages } from "@/api/pages";
 import { list, type TrailFilter } from "@/api/queries";
 import type { TrailEntry } from "@/api/types";
 import { actions, actorOf, objectOf } from "@/domain/actions";
-import { ago, useNow } from "@/domain/time";
+import { useNow } from "@/domain/time";
+import { When } from "@/domain/when";
 import { TextButton } from "@/ui/button";
 import { Choices, SearchField, useFilters } from "@/ui/filters";
 import { Nothing, PageHead, Trouble } from "@/ui/page";
@@ -64,7 +65,7 @@ export function TrailPage() {
   const unknown = entries.error instanceof Refusal && entries.error.status === 404;
   const columns: Column<TrailEntry>[] = [
     { title: "Entry", width: "64px", right: true, cell: (e) => e.seq },
-    { title: "When", width: "104px", cell: (e) => ago(e.at, now) },
+    { title: "When", width: "148px", cell: (e) => <When at={e.at} now={now} /> },
     {
       title: "What was done",
       width: "minmax(240px,1fr)",
