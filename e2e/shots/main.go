@@ -33,7 +33,7 @@ var pages = []page{
 	{name: "notifications", path: "/organisation/notifications", ready: `[role="cell"]`},
 	{name: "ladder", path: "/ladder?group=head-office", ready: `tbody th`},
 	{name: "rollout", path: "/rollouts/" + demo.SlowRollout, ready: `svg[role="img"]`},
-	{name: "change", path: "/changes/" + demo.ChangeName, ready: `h3`},
+	{name: "change", path: "/changes/" + demo.ChangeName, ready: `section li`},
 	{name: "policy", path: "/policies/base", ready: `.cm-content`},
 	{
 		name:  "password-shown",

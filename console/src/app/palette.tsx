@@ -24,7 +24,7 @@ export function Palette() {
   }, []);
   return (
     <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger className="flex items-center gap-3 rounded-sm border border-band-second/40 px-2.5 py-1 whitespace-nowrap text-band-second hover:text-band-ink">
+      <Dialog.Trigger className="flex shrink-0 items-center gap-3 rounded-sm border border-band-second/40 px-2.5 py-1 whitespace-nowrap text-band-second hover:text-band-ink">
         <Search className="size-4" aria-hidden="true" />
         <span className="max-[1290px]:sr-only">Find anything</span>
         <kbd className="font-mono text-xs max-[900px]:hidden">Ctrl K</kbd>

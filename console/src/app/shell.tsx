@@ -49,7 +49,7 @@ export function Shell({ me, quiet, onLeave, children }: ShellProps) {
         <div className="flex h-11 items-center gap-4 px-6 max-[900px]:gap-2 max-[900px]:px-3">
           <NavLink
             to="/watch"
-            className="flex items-center gap-2 text-lg font-bold whitespace-nowrap hover:no-underline"
+            className="flex shrink-0 items-center gap-2 text-lg font-bold whitespace-nowrap hover:no-underline"
           >
             <Mark />
             <span className="max-[640px]:sr-only">Rank Warden</span>
@@ -102,7 +102,7 @@ function Places({ rights }: { rights: string[] }) {
   const places = placesOf(rights);
   return (
     <>
-      <nav aria-label="Places" className="flex h-11 gap-4 max-[900px]:hidden">
+      <nav aria-label="Places" className="flex h-11 shrink-0 gap-4 max-[1180px]:hidden">
         {places.map((place, at) => (
           <NavLink
             key={place.to}
@@ -116,9 +116,9 @@ function Places({ rights }: { rights: string[] }) {
         ))}
       </nav>
       {places.length > inBand && (
-        <PlacesMenu name="More" places={places.slice(inBand)} className="max-[900px]:hidden min-[1500px]:hidden" />
+        <PlacesMenu name="More" places={places.slice(inBand)} className="max-[1180px]:hidden min-[1500px]:hidden" />
       )}
-      <PlacesMenu name="Places" places={places} className="min-[900px]:hidden" />
+      <PlacesMenu name="Places" places={places} className="min-[1180px]:hidden" />
     </>
   );
 }
@@ -160,7 +160,7 @@ function Person({ me, onLeave }: { me: Me | undefined; onLeave: (() => void) | u
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
         aria-label={`${me.name}: your sign-in, colours, sign out`}
-        className={`${menuTrigger} px-0 text-band-second hover:text-band-ink`}
+        className={`${menuTrigger} shrink-0 px-0 text-band-second hover:text-band-ink`}
       >
         <span className="max-w-32 truncate">{me.name}</span>
       </DropdownMenu.Trigger>

@@ -43,11 +43,13 @@ export function Chip() {
           className={`${menuTrigger} min-w-0 border border-brass-bright text-band-ink`}
           title={of.title || of.name}
         >
-          <span className="max-w-48 truncate font-semibold max-[640px]:sr-only">{of.title || of.name}</span>
+          <span className="max-w-48 min-w-0 shrink truncate font-semibold max-[640px]:sr-only">
+            {of.title || of.name}
+          </span>
           <span className="text-brass-bright max-[640px]:hidden" aria-hidden="true">
             ·
           </span>
-          <span className="text-brass-bright">{nextWords(of)}</span>
+          <span className="shrink-0 text-brass-bright">{nextWords(of)}</span>
         </DropdownMenu.Trigger>
         <Choosing>
           <Choice onSelect={() => navigate(`/changes/${of.name}`)}>Review it</Choice>

@@ -97,6 +97,29 @@ export function TextLine(props: { label: string; path: Path; mono?: boolean; pla
   );
 }
 
+/** A text of several lines. */
+export function LinesLine(props: { label: string; path: Path; placeholder: string }) {
+  const { values, set, readOnly } = useForm();
+  return (
+    <Line label={props.label}>
+      {(id) => (
+        <>
+          <textarea
+            id={id}
+            rows={2}
+            value={String(at(values, props.path) ?? "")}
+            placeholder={props.placeholder}
+            disabled={readOnly}
+            onChange={(event) => set(props.path, event.target.value === "" ? undefined : event.target.value)}
+            className={`${box} block w-full`}
+          />
+          <Wrong path={props.path} />
+        </>
+      )}
+    </Line>
+  );
+}
+
 /** The box of a number, which keeps what is written otherwise. */
 function NumberBox(props: { id: string; value: Plain; placeholder?: string; type: (text: string) => void }) {
   const { readOnly } = useForm();

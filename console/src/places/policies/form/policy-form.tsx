@@ -1,7 +1,7 @@
 import { useMemo } from "react";
 import type { DocumentProblem, PolicyCheck } from "@/api/types";
 import { type Plain, valuesOf, withValue } from "./document";
-import { FormContext, TextLine } from "./fields";
+import { FormContext, LinesLine, TextLine } from "./fields";
 import { Accounts, BuiltIns, LockoutRule, Membership, PasswordRules, RotationRules } from "./sections";
 
 const sections = [
@@ -41,7 +41,7 @@ export function PolicyForm({ source, problems, asks, readOnly, isNew, onChange }
       </nav>
       {isNew && <TextLine label="Name" path={["name"]} mono />}
       <TextLine label="Title" path={["title"]} />
-      <TextLine label="Notes" path={["notes"]} placeholder="why it is so, for whoever reads it next" />
+      <LinesLine label="Notes" path={["notes"]} placeholder="why it is so, for whoever reads it next" />
       {sections.map(({ id, Part }) => (
         <Part key={id} />
       ))}

@@ -35,6 +35,12 @@ it("puts the focus into what was added, and takes former names", async () => {
   expect(written).toContain("formerly:\n      - helpdesk");
 });
 
+it("keeps the lines of notes that have several", async () => {
+  draw(<Whole source={"notes: |\n  one\n  two\n"} />);
+  await user.type(screen.getByLabelText("Notes"), "three");
+  expect(written).toContain("one\n  two\n  three");
+});
+
 it("proposes what one number asks of others, and spells out what complexity means", async () => {
   draw(<Whole source={"passwords: {history: 5, complexity: true}\n"} />);
   expect(screen.getByText(/changes a password 6 times in a row/)).toBeVisible();
