@@ -1,5 +1,6 @@
 import type { Right } from "@/api/rights";
 import type { ChangeDetail, Preview } from "@/api/types";
+import { devices } from "@/domain/count";
 
 /** The way of a change, from its first edit to devices that have it. */
 export const steps = ["edits", "preview", "approval", "out", "verified"] as const;
@@ -15,8 +16,6 @@ export interface Next {
   others: Action[];
   says: string;
 }
-
-const devices = (n: number) => `${n} ${n === 1 ? "device" : "devices"}`;
 
 /** The next step of a change for somebody with some rights; without a preview it is not known yet what it does. */
 export function nextStep(of: ChangeDetail, may: (right: Right) => boolean, preview: Preview | undefined): Next {

@@ -1,4 +1,5 @@
 import type { EffectSum, Preview, WayIn } from "@/api/types";
+import { devices } from "@/domain/count";
 import { Words } from "@/domain/words";
 
 /** How the sections of effects are drawn. */
@@ -13,8 +14,6 @@ export const sectionLooks: Record<string, { sign: string; colour: string }> = {
   "Password rotation": { sign: "↻", colour: "text-second" },
   "No longer held": { sign: "○", colour: "text-green" },
 };
-
-const devices = (n: number) => `${n} ${n === 1 ? "device" : "devices"}`;
 
 /** One way in that a change gives, takes or moves, and where. */
 export function Way({ of }: { of: WayIn }) {

@@ -7,6 +7,7 @@ import type { Finding } from "@/api/types";
 import { dayOf } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { TextArea, TextField } from "@/ui/field";
+import { Choices } from "@/ui/filters";
 import { Trouble } from "@/ui/page";
 import { Window } from "@/ui/window";
 
@@ -70,20 +71,12 @@ export function Waive({ findings, done }: WaiveProps) {
           </ul>
           {count > most && <p className="text-red">At most {most} can be waived at once. Choose fewer.</p>}
           <TextArea label="Reason" rows={2} value={reason} onChange={(event) => setReason(event.target.value)} />
-          <fieldset className="flex flex-wrap items-center gap-2">
-            <legend className="sr-only">For how long</legend>
-            {[7, 14, 30].map((days) => (
-              <button
-                type="button"
-                key={days}
-                aria-pressed={until === dayIn(days)}
-                onClick={() => setUntil(dayIn(days))}
-                className={`rounded-sm border px-2.5 py-1 ${until === dayIn(days) ? "border-ink bg-ink font-semibold text-paper" : "border-hairline hover:border-ink"}`}
-              >
-                {days} days
-              </button>
-            ))}
-          </fieldset>
+          <Choices
+            label="For how long"
+            value={until}
+            choices={[7, 14, 30].map((days) => ({ value: dayIn(days), label: `${days} days` }))}
+            onChange={setUntil}
+          />
           <TextField
             label="Until the end of"
             type="date"

@@ -8,6 +8,7 @@ import type { ChangeDetail, Preview } from "@/api/types";
 import type { Action } from "@/changes/next-step";
 import { Way } from "@/changes/sums";
 import { useMine } from "@/changes/use-mine";
+import { devices } from "@/domain/count";
 import { Ask } from "@/ui/ask";
 import { TextField } from "@/ui/field";
 import { Trouble } from "@/ui/page";
@@ -22,8 +23,6 @@ interface Question {
   why?: string; // label of the reason, where one is asked for
   must?: boolean; // without a reason there is no yes
 }
-
-const devices = (n: number) => `${n} ${n === 1 ? "device" : "devices"}`;
 
 /** The question before each step. Each sentence is true for its button: see questions.test.ts. */
 export function questionOf(step: Asked, of: ChangeDetail, preview: Preview | undefined): Question {

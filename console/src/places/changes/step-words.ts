@@ -1,9 +1,8 @@
 import type { ChangeDetail, Preview } from "@/api/types";
 import type { Step } from "@/changes/next-step";
 import { isClosed } from "@/changes/words";
+import { devices } from "@/domain/count";
 import { ago } from "@/domain/time";
-
-const devices = (n: number) => `${n} ${n === 1 ? "device" : "devices"}`;
 
 /** What the step bar says beneath each step. */
 export function stepWords(

@@ -1,9 +1,10 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { read } from "@/api/queries";
+import { numberOf } from "@/domain/count";
 import { ago, useNow } from "@/domain/time";
 import { Choices } from "@/ui/filters";
 import { Aside } from "@/ui/page";
-import { CountRow, counted } from "./count-row";
+import { CountRow } from "./count-row";
 
 export type Side = "assignment" | "group" | "device";
 
@@ -37,7 +38,7 @@ export function BySide({ side, look, narrow, chosen, choose }: BySideProps) {
             key={c.name}
             title={c.name}
             note={`since ${ago(c.oldest, now)}`}
-            count={side === "device" ? counted(c.findings, "finding") : counted(c.devices, "device")}
+            count={side === "device" ? numberOf(c.findings, "finding") : numberOf(c.devices, "device")}
             chosen={c.name === chosen}
             choose={() => choose(c.name === chosen ? "" : c.name)}
           />

@@ -19,6 +19,3 @@ export function CountRow({ title, note, count, chosen, choose }: CountRowProps) 
     </li>
   );
 }
-
-/** A number of things, in words. */
-export const counted = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;

@@ -5,6 +5,7 @@ import { usePages } from "@/api/pages";
 import { list, read } from "@/api/queries";
 import { useRights } from "@/api/rights";
 import type { Finding, FindingSum } from "@/api/types";
+import { numberOf } from "@/domain/count";
 import { GroupFilter } from "@/domain/group-filter";
 import { type Chip, FilterChips } from "@/ui/chips";
 import { Export } from "@/ui/export";
@@ -13,7 +14,7 @@ import { Aside, PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
 import { BySide, type Side } from "./by-side";
 import { Chosen } from "./chosen";
-import { CountRow, counted } from "./count-row";
+import { CountRow } from "./count-row";
 import { FindingRows } from "./finding-rows";
 import { cannot, kinds } from "./kinds";
 
@@ -190,7 +191,7 @@ function Sums({ title, sums, filter, choose }: SumsProps) {
             key={`${sum.unit} ${sum.kind}`}
             title={sum.unit_title}
             {...(!cannot(sum) && { note: kinds[sum.kind] ?? sum.kind })}
-            count={counted(sum.devices, "device")}
+            count={numberOf(sum.devices, "device")}
             chosen={filter.unit === sum.unit && filter.kind === sum.kind}
             choose={() => choose(sum.unit, sum.kind)}
           />
