@@ -87,5 +87,8 @@ describe("reading again", () => {
     refresher.hear({ topics: ["reports"] });
     await vi.advanceTimersByTimeAsync(5000);
     expect(times).toBe(1);
+    refresher.hear({ topics: ["reports"], anew: true });
+    await vi.advanceTimersByTimeAsync(5000);
+    expect(times).toBe(2);
   });
 });

@@ -16,8 +16,8 @@ declare module "@tanstack/react-query" {
   }
 }
 
-/** What the service tells; without devices any may have changed. */
-export type News = { topics?: string[]; devices?: string[] };
+/** What the service tells; without devices any may have changed. Anew: the stream was opened, so it answers again. */
+export type News = { topics?: string[]; devices?: string[]; anew?: boolean };
 
 /** Topics that name the devices that they are about. */
 const named: string[] = ["devices", "reports"] satisfies Topic[];
@@ -39,7 +39,7 @@ const pause = 1000;
 /** How many times as long as a reading took it then rests, so that a slow service is not asked all the time. */
 const rest = 4;
 
-/** Reads again what became old: each thing once at a time, and not what just failed. */
+/** Reads again what became old: each thing once at a time, and what failed only when the service is heard anew. */
 export class Refresher {
   private readonly waiting = new Set<string>(); // hashes of keys
   private readonly notBefore = new Map<string, number>();
@@ -52,6 +52,8 @@ export class Refresher {
 
   hear(news: News) {
     for (const query of this.queries.getQueryCache().getAll()) {
+      // What failed is tried again in its own time, by the interval of its query, or once when the service is back.
+      if (query.state.status === "error" && !news.anew) continue;
       if (concerns(news, query.meta, query.state.data)) this.waiting.add(query.queryHash);
     }
     this.plan();
@@ -77,8 +79,7 @@ export class Refresher {
     // What is being read now may be from before the change; it ends first, and is read once more.
     if (query && ((this.notBefore.get(hash) ?? 0) > begun || query.state.fetchStatus === "fetching")) return;
     this.waiting.delete(hash);
-    // What failed is tried again in its own time, by the interval of its query.
-    if (!query || query.state.status === "error") return;
+    if (!query) return;
     await this.queries.invalidateQueries({ queryKey: query.queryKey, exact: true });
     this.notBefore.set(hash, begun + Math.max(pause, (Date.now() - begun) * rest));
   }
@@ -98,7 +99,7 @@ function listen(tell: (news: News) => void, signal: AbortSignal): Promise<void> 
       stream.addEventListener("open", () => {
         wait = again.first;
         // Whatever happened before the stream was open, or while it was broken, may have been missed.
-        tell({ topics: [...topics] });
+        tell({ topics: [...topics], anew: true });
       });
       stream.addEventListener("error", () => {
         if (stream.readyState !== EventSource.CLOSED) return; // the browser opens it again itself

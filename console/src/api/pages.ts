@@ -23,7 +23,7 @@ export function usePages<T>(of: List<T>) {
     getNextPageParam: (page) => page.next || undefined,
     placeholderData: keepPreviousData,
     meta: of.meta,
-    refetchInterval: of.every,
+    ...(of.every !== undefined && { refetchInterval: of.every }), // else as every reading is: what failed is tried again
   });
   return {
     items: list.data?.pages.flatMap((page) => page.items) ?? [],
