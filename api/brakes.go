@@ -13,6 +13,8 @@ type Held struct {
 	Devices   int         `json:"devices" doc:"Of those, whose desired state it would alter"`
 	Leaving   int         `json:"leaving" doc:"Of those, on which somebody leaves administrators"`
 	Sums      []EffectSum `json:"sums" doc:"What it would do, by effect, as of when it was held" nullable:"false"`
+	Alters    []Altered   `json:"alters" nullable:"false" doc:"What it would alter, the first 200, as of when it was held; to whoever reaches all devices, and not in lists"`
+	Altering  int         `json:"altering" doc:"How much it would alter in all"`
 	AskedBy   string      `json:"asked_by"`
 	AskedAt   time.Time   `json:"asked_at"`
 	DecidedBy string      `json:"decided_by" doc:"Empty while it waits"`

@@ -59,3 +59,26 @@ type NameMatch struct {
 	Enrolled int      `json:"enrolled" doc:"Names that a device in reach has"`
 	Unknown  []string `json:"unknown" doc:"Names that none has yet" nullable:"false"`
 }
+
+// Altered is one thing that is another one afterwards.
+type Altered struct {
+	Object string `json:"object" doc:"A device, or somebody of the directory"`
+	What   string `json:"what" doc:"Which property, in words"`
+	Before string `json:"before" doc:"Empty for none"`
+	After  string `json:"after" doc:"Empty for none"`
+}
+
+// FactsTrial says what other facts of devices would alter, and sets nothing.
+type FactsTrial struct {
+	Altered []Altered `json:"altered" nullable:"false"`
+	Devices int       `json:"devices" doc:"Devices that would have another fact"`
+	Unknown []string  `json:"unknown" nullable:"false" doc:"Names that no device has"`
+	Groups  []Shift   `json:"groups" nullable:"false" doc:"Groups by rule that would have other members, by name"`
+}
+
+// Shift is how the members of a group by rule would change.
+type Shift struct {
+	Group  string   `json:"group"`
+	Joins  []string `json:"joins" nullable:"false" doc:"Names of devices"`
+	Leaves []string `json:"leaves" nullable:"false" doc:"Names of devices"`
+}

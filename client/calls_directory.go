@@ -56,3 +56,10 @@ func (c *Client) SetFacts(ctx context.Context, facts []api.Facts) error {
 	_, err := c.do(ctx, call{op: operation.SetDeviceFacts, in: map[string]any{"devices": facts}})
 	return err
 }
+
+// TryFacts says what facts would alter, without setting them.
+func (c *Client) TryFacts(ctx context.Context, facts []api.Facts) (api.FactsTrial, error) {
+	var out api.FactsTrial
+	_, err := c.do(ctx, call{op: operation.TryDeviceFacts, in: map[string]any{"devices": facts}, out: &out})
+	return out, err
+}

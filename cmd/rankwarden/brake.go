@@ -84,6 +84,12 @@ func (a *app) brakeShow() *cobra.Command {
 				for _, why := range h.Needs {
 					fmt.Fprintf(a.out, "Somebody else must release it: %s.\n", why)
 				}
+				if err := a.altered(h.Alters); err != nil {
+					return err
+				}
+				if more := h.Altering - len(h.Alters); more > 0 && len(h.Alters) > 0 {
+					fmt.Fprintf(a.out, "and %d more\n", more)
+				}
 				if len(h.Sums) > 0 || len(h.Needs) == 0 {
 					a.sums(h.Sums)
 				}

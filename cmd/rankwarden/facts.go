@@ -1,6 +1,8 @@
 package main
 
 import (
+	"cmp"
+	"context"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -12,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/api"
+	"rankwarden.example/client"
 )
 
 func (a *app) deviceSet() *cobra.Command {
@@ -57,7 +60,8 @@ func (a *app) deviceSet() *cobra.Command {
 const factsBatch = 5000
 
 func (a *app) deviceFacts() *cobra.Command {
-	return a.atTheDoor(&cobra.Command{
+	var dry bool
+	cmd := &cobra.Command{
 		Use: "facts FILE", Short: "Edit the organisation facts of many devices from a CSV file",
 		Args: cobra.ExactArgs(1),
 		Long: "Set organisation facts of many devices from a CSV file with a header line. The column device is\n" +
@@ -77,6 +81,9 @@ func (a *app) deviceFacts() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if dry {
+				return a.tryFacts(cmd.Context(), c, facts)
+			}
 			for batch := range slices.Chunk(facts, factsBatch) {
 				if err := c.SetFacts(cmd.Context(), batch); err != nil {
 					return err
@@ -89,7 +96,64 @@ func (a *app) deviceFacts() *cobra.Command {
 			)
 			return err
 		},
+	}
+	cmd.Flags().BoolVar(&dry, "dry-run", false, "set nothing, and say what it would alter")
+	return a.atTheDoor(cmd)
+}
+
+// tryFacts prints what facts would alter: on devices, and in groups by rule.
+func (a *app) tryFacts(ctx context.Context, c *client.Client, facts []api.Facts) error {
+	all := api.FactsTrial{Altered: []api.Altered{}, Unknown: []string{}, Groups: []api.Shift{}}
+	at := map[string]int{} // groups by name
+	for batch := range slices.Chunk(facts, factsBatch) {
+		trial, err := c.TryFacts(ctx, batch)
+		if err != nil {
+			return err
+		}
+		all.Devices += trial.Devices
+		all.Altered, all.Unknown = append(all.Altered, trial.Altered...), append(all.Unknown, trial.Unknown...)
+		for _, g := range trial.Groups {
+			if i, known := at[g.Group]; known {
+				all.Groups[i].Joins = append(all.Groups[i].Joins, g.Joins...)
+				all.Groups[i].Leaves = append(all.Groups[i].Leaves, g.Leaves...)
+				continue
+			}
+			at[g.Group] = len(all.Groups)
+			all.Groups = append(all.Groups, g)
+		}
+	}
+	return a.one(all, func() error {
+		if err := a.altered(all.Altered); err != nil {
+			return err
+		}
+		for _, g := range all.Groups {
+			fmt.Fprintf(a.out, "Group %s: %s, %s.\n", g.Group, plural(len(g.Joins), "device joins", "devices join"),
+				plural(len(g.Leaves), "leaves", "leave"))
+		}
+		for _, name := range all.Unknown {
+			fmt.Fprintf(a.out, "There is no device %s.\n", name)
+		}
+		_, err := fmt.Fprintf(a.out, "%s would have other facts. Nothing was set.\n",
+			plural(all.Devices, "device", "devices"))
+		return err
 	})
+}
+
+// altered prints what is another one afterwards.
+func (a *app) altered(rows []api.Altered) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	none := func(value string) string { return cmp.Or(value, "–") }
+	return list(
+		a,
+		rows,
+		"",
+		column[api.Altered]{title: "Of", value: func(x api.Altered) string { return x.Object }},
+		column[api.Altered]{title: "What", value: func(x api.Altered) string { return x.What }},
+		column[api.Altered]{title: "Before", wrap: 1, value: func(x api.Altered) string { return none(x.Before) }},
+		column[api.Altered]{title: "After", wrap: 1, value: func(x api.Altered) string { return none(x.After) }},
+	)
 }
 
 // readFacts reads organisation facts of devices from CSV with a header line. Columns that are not there leave the

@@ -34,6 +34,11 @@ var (
 		Gated:   true,
 		Summary: "Set organisation facts of devices, all or none",
 	})
+	TryDeviceFacts = declare(Operation{
+		ID: "try-device-facts", Method: post, Path: "/device-facts/trial", Right: rights.Administer, Budget: Whole,
+		Reads:   true,
+		Summary: "Say what facts would alter, on devices and in groups by rule, without setting them",
+	})
 	MatchDeviceNames = declare(Operation{
 		ID: "match-device-names", Method: post, Path: "/device-names", Right: rights.Look, Budget: Whole,
 		Reads:   true,

@@ -1,5 +1,5 @@
 import { HttpResponse, http } from "msw";
-import { describe, expect, it } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import { refuses, service } from "@/test/service";
 import { client, limitOf, Refusal, signedOut, take } from "./client";
 import { everything, type List } from "./pages";
@@ -38,6 +38,29 @@ describe("an answer", () => {
     expect(heard).toBe(1);
     removeEventListener(signedOut, hear);
   });
+});
+
+it("what alters something is sent once while it is under way, however often one clicks", async () => {
+  let sent = 0;
+  let answer = () => {};
+  const answered = new Promise<void>((done) => {
+    answer = done;
+  });
+  service.use(
+    http.post("*/api/v1/device-names", async () => {
+      sent += 1;
+      await answered;
+      return HttpResponse.json({ enrolled: 1, unknown: [] });
+    }),
+  );
+  const click = (name: string) => take(client.POST("/api/v1/device-names", { body: { names: [name] } }));
+  const clicks = [click("SKL-WKS-001"), click("SKL-WKS-001"), click("SKL-WKS-002")];
+  await vi.waitFor(() => expect(sent).toBe(2));
+  answer();
+  expect(await Promise.all(clicks)).toHaveLength(3);
+  expect(sent).toBe(2);
+  await click("SKL-WKS-001");
+  expect(sent).toBe(3);
 });
 
 it("a list is read whole, page by page", async () => {

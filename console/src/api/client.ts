@@ -26,13 +26,29 @@ const whole = /\/(preview|apply|decision|rollouts|posture|resume|revert|device-f
 /** How long a request may take, by the path that it is sent to. */
 export const limitOf = (path: string) => (whole.test(path) ? patience.whole : patience.ordinary);
 
-export const client = createClient<paths>({
-  baseUrl: location.origin,
-  fetch: (request) => {
-    const ends = AbortSignal.timeout(limitOf(new URL(request.url).pathname));
-    return globalThis.fetch(request, { signal: AbortSignal.any([request.signal, ends]) }); // the one of the moment
-  },
-});
+const send = (request: Request) => {
+  const ends = AbortSignal.timeout(limitOf(new URL(request.url).pathname));
+  return globalThis.fetch(request, { signal: AbortSignal.any([request.signal, ends]) }); // the one of the moment
+};
+
+const underWay = new Map<string, Promise<Response>>();
+
+/** Sends what alters something once while it is under way: whoever clicks twice gets the answer of the first click. */
+async function sendOnce(request: Request): Promise<Response> {
+  if (request.method === "GET") return send(request);
+  const over = request.headers.get("If-Match");
+  const what = [request.method, request.url, over, await request.clone().text()].join("\n");
+  let sent = underWay.get(what);
+  if (!sent) {
+    const ended = () => underWay.delete(what);
+    request.signal.addEventListener("abort", ended); // a reading that was given up answers nobody else
+    sent = send(request).finally(ended);
+    underWay.set(what, sent);
+  }
+  return (await sent).clone();
+}
+
+export const client = createClient<paths>({ baseUrl: location.origin, fetch: sendOnce });
 
 /** What the page hears when the service answers that nobody is signed in. */
 export const signedOut = "rankwarden-signed-out";

@@ -21,7 +21,12 @@ func viewHeld(who rights.Identity) func(h changes.HeldByBrake) api.Held {
 			DecidedBy: h.DecidedBy,
 			DecidedAt: h.DecidedAt, Reason: h.Reason, Needs: append([]string{}, h.Needs...),
 		}
-		v.Sums = []api.EffectSum{}
+		v.Sums, v.Alters, v.Altering = []api.EffectSum{}, []api.Altered{}, h.Altering
+		for _, of := range h.Alters {
+			if who.Reach(rights.Look).Everywhere() {
+				v.Alters = append(v.Alters, api.Altered(of))
+			}
+		}
 		for _, e := range h.Effects {
 			if !who.Reach(rights.Look).Everywhere() {
 				e.First = []string{} // names of devices

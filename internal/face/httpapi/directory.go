@@ -55,6 +55,7 @@ func (a *routes) directoryRoutes() {
 	register(a, operation.ReadDirectory, a.readDirectory)
 	register(a, operation.DeleteDirectoryEntry, a.deleteDirectoryEntry)
 	register(a, operation.SetDeviceFacts, a.setDeviceFacts)
+	register(a, operation.TryDeviceFacts, a.tryDeviceFacts)
 	register(a, operation.MatchDeviceNames, a.matchDeviceNames)
 	register(a, operation.PolicySchema, a.policySchema)
 }
@@ -67,12 +68,23 @@ type ldifRequest struct {
 	RawBody []byte `                                                                               contentType:"text/plain"`
 }
 
+// factsBody names organisation facts of many devices.
+type factsBody struct {
+	Devices []api.Facts `json:"devices" minItems:"1" maxItems:"5000" nullable:"false"`
+}
+
+func (b factsBody) edits() []changes.Facts {
+	edits := make([]changes.Facts, len(b.Devices))
+	for i, f := range b.Devices {
+		edits[i] = changes.Facts(f)
+	}
+	return edits
+}
+
 // factsRequest carries organisation facts of many devices.
 type factsRequest struct {
 	AtTheDoor
-	Body struct {
-		Devices []api.Facts `json:"devices" minItems:"1" maxItems:"5000" nullable:"false"`
-	}
+	Body factsBody
 }
 
 func (a *routes) listDirectory(ctx context.Context, _ rights.Identity, in *struct {
@@ -128,11 +140,21 @@ func (a *routes) deleteDirectoryEntry(ctx context.Context, who rights.Identity, 
 }
 
 func (a *routes) setDeviceFacts(ctx context.Context, who rights.Identity, in *factsRequest) (*Empty, error) {
-	edits := make([]changes.Facts, len(in.Body.Devices))
-	for i, f := range in.Body.Devices {
-		edits[i] = changes.Facts(f)
+	return &Empty{}, a.Changes.SetFacts(ctx, who, in.Body.edits(), in.asking())
+}
+
+func (a *routes) tryDeviceFacts(ctx context.Context, who rights.Identity, in *struct{ Body factsBody }) (*struct {
+	Body api.FactsTrial
+}, error) {
+	t, err := a.Changes.TryFacts(ctx, who, in.Body.edits())
+	out := api.FactsTrial{Altered: []api.Altered{}, Devices: t.Devices, Unknown: t.Unknown, Groups: []api.Shift{}}
+	for _, of := range t.Altered {
+		out.Altered = append(out.Altered, api.Altered(of))
 	}
-	return &Empty{}, a.Changes.SetFacts(ctx, who, edits, in.asking())
+	for _, g := range t.Groups {
+		out.Groups = append(out.Groups, api.Shift(g))
+	}
+	return &struct{ Body api.FactsTrial }{out}, err
 }
 
 func (a *routes) matchDeviceNames(_ context.Context, who rights.Identity, in *struct {

@@ -5,9 +5,11 @@ package problem
 import (
 	"context"
 	"errors"
+	"fmt"
 	"log/slog"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -81,10 +83,26 @@ func FromLibrary(status int, message string, errs ...error) huma.StatusError {
 		}
 	}
 	if message == "validation failed" {
-		p.Detail = "the request does not fit its description; nothing was stored. See what is named, and the " +
-			"description at /api/v1/openapi.json"
+		p.Detail = "nothing was stored: " + p.misfits() + ". What each operation takes is described at " +
+			"/api/v1/openapi.json"
 	}
 	return p
+}
+
+// misfits names what does not fit, the first ones in words.
+func (p *Problem) misfits() string {
+	const named = 3
+	var words []string
+	for _, m := range p.Errors[:min(len(p.Errors), named)] {
+		words = append(words, strings.TrimPrefix(strings.TrimPrefix(m.Location, "body.")+": ", ": ")+m.Message)
+	}
+	if more := len(p.Errors) - named; more > 0 {
+		words = append(words, fmt.Sprintf("and %d more", more))
+	}
+	if len(words) == 0 {
+		return "the request does not fit its description"
+	}
+	return strings.Join(words, "; ")
 }
 
 var statuses = map[refusal.Kind]int{

@@ -32,6 +32,7 @@ type DirectoryChange struct {
 	altering int             // devices, when that waits for a decision
 	touched  map[string]bool // ways in which policies may name those who are somebody else now
 	losing   int             // entries in use that are lacking, when that waits for a decision
+	alters   []Altered
 }
 
 // ImportDirectory takes people and groups from an LDIF file. With replace, what an earlier import
@@ -65,8 +66,10 @@ func (s *Service) ImportDirectory(
 		return nil
 	}
 	a.also = func(tx Records) (effect.AccessSet, error) { return s.othersMeant(tx, change) }
-	err = s.passOrHold(ctx, &a, store.BrakeDirectory,
-		asked{Directory: &askedImport{Source: string(source), Replace: replace, Accept: accept}})
+	err = s.passOrHold(ctx, &a, store.BrakeDirectory, func(Records) (asked, error) {
+		request := askedImport{Source: string(source), Replace: replace, Accept: accept}
+		return asked{Directory: &request, Alters: change.alters}, nil
+	})
 	change.Skipped = skipped
 	return change, err
 }

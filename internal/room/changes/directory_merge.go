@@ -46,10 +46,12 @@ func (s *Service) merge(
 		switch {
 		case len(former) == 0:
 			change.Added++
+			change.alters = append(change.alters, Altered{next.Ref, "entry", "", "is new"})
 		case len(former) == 1 && sameEntry(former[0], next):
 			continue
 		default:
 			change.Changed++
+			change.alters = append(change.alters, alteredEntry(former[0], next)...)
 		}
 		if f := index.byRef[next.Ref]; f == nil || f.SID != next.SID || deref(f.GUID) != deref(next.GUID) {
 			touch(touched, next)
@@ -67,6 +69,7 @@ func (s *Service) merge(
 	for _, f := range stored {
 		if replace && f.Source == source && !kept[f.Ref] && !replaced[f.Ref] && f.GoneAt == nil {
 			vanished = append(vanished, f)
+			change.alters = append(change.alters, Altered{f.Ref, "entry", f.DN, "vanished"})
 			change.Removed++
 		}
 	}
@@ -137,6 +140,27 @@ func recordOf(e directory.Entry, source string, now time.Time) store.DirectoryEn
 		r.GUID = new(e.GUID.String())
 	}
 	return r
+}
+
+// alteredEntry says what is another one in an entry. One that is told to be there again says no more than that.
+func alteredEntry(before, after store.DirectoryEntry) []Altered {
+	var list []Altered
+	for _, of := range []Altered{
+		{after.Ref, "reference", before.Ref, after.Ref},
+		{after.Ref, "name", before.Name, after.Name},
+		{after.Ref, "title", before.Title, after.Title},
+		{after.Ref, "identifier", before.SID, after.SID},
+		{after.Ref, "object identifier", deref(before.GUID), deref(after.GUID)},
+		{after.Ref, "place", before.DN, after.DN},
+	} {
+		if of.Before != of.After {
+			list = append(list, of)
+		}
+	}
+	if before.GoneAt != nil {
+		list = append(list, Altered{after.Ref, "entry", "vanished", "is there again"})
+	}
+	return list
 }
 
 func sameEntry(a, b store.DirectoryEntry) bool {

@@ -47,31 +47,31 @@ func (f Facts) check() error {
 // SetFacts changes organisation facts of any number of devices, all or none. What alters much, or needs a second
 // person, is held for a decision, and the error says so.
 func (s *Service) SetFacts(ctx context.Context, who rights.Identity, edits []Facts, asking Asking) error {
-	if len(edits) > maxFactsEdit {
-		return refusal.New(
-			refusal.Invalid,
-			"%d devices are too many for one edit; send at most %d at a time",
-			len(edits),
-			maxFactsEdit,
-		)
+	if err := checkFacts(edits); err != nil {
+		return err
 	}
 	a := attempt{act: uow.ByOperator(operation.SetDeviceFacts, who, "devices"), asking: asking, source: gate.Arrival,
 		what: edits}
 	a.make = func(tx Records, w *uow.Work) error { return s.setFacts(tx, w, edits) }
-	return s.passOrHold(ctx, &a, store.BrakeFacts, asked{Facts: edits})
+	return s.passOrHold(ctx, &a, store.BrakeFacts, func(tx Records) (asked, error) {
+		trial, err := s.tryFacts(tx, edits)
+		return asked{Facts: edits, Alters: trial.Altered}, err
+	})
 }
 
 func (s *Service) setFacts(tx Records, w *uow.Work, edits []Facts) error {
 	ids := make([]string, len(edits))
+	named := map[string]string{} // how each was named
 	for i, edit := range edits {
-		if err := edit.check(); err != nil {
-			return err
-		}
 		d, err := tx.Device(s.Clock(), edit.Device, text.Fold(edit.Device))
 		if err != nil {
 			return refusal.Named(err, "device", edit.Device)
 		}
-		ids[i] = d.ID
+		if former, twice := named[d.ID]; twice {
+			return refusal.New(refusal.Invalid, "%q and %q are one device; name each device once", former, edit.Device).
+				At("devices")
+		}
+		ids[i], named[d.ID] = d.ID, edit.Device
 	}
 	if err := tx.LockDevices(ids); err != nil {
 		return err
@@ -82,15 +82,8 @@ func (s *Service) setFacts(tx Records, w *uow.Work, edits []Facts) error {
 		if err != nil {
 			return refusal.Named(err, "device", edit.Device)
 		}
-		if edit.Path != nil {
-			d.Path = text.NFC(*edit.Path)
-		}
-		if edit.Tags != nil {
-			d.Tags = text.Set(*edit.Tags)
-		}
-		if edit.PrimaryUser != nil {
-			d.PrimaryUser = text.NFC(*edit.PrimaryUser)
-		}
+		next := edit.laidOver(fleet.Facts{Path: d.Path, Tags: d.Tags, PrimaryUser: d.PrimaryUser})
+		d.Path, d.Tags, d.PrimaryUser = next.Path, next.Tags, next.PrimaryUser
 		if err := tx.SetFacts(d.ID, d.Path, d.Tags, d.PrimaryUser); err != nil {
 			return err
 		}

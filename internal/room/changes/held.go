@@ -24,7 +24,12 @@ type asked struct {
 	Facts     []Facts      `json:"facts,omitempty"`
 	Rule      *askedRule   `json:"rule,omitempty"`
 	Directory *askedImport `json:"directory,omitempty"`
+	Alters    []Altered    `json:"alters,omitempty"` // what it was to alter when it was held, the first ones
+	Altering  int          `json:"altering,omitempty"`
 }
+
+// mostAltered is how much of what is altered is kept to be looked at.
+const mostAltered = 200
 
 type askedRule struct {
 	Group       string  `json:"group"`
@@ -41,9 +46,17 @@ type askedImport struct {
 
 // passOrHold takes what arrived through the door. What a person must decide, or agree to, is held: nothing of it is
 // done, and the error says so.
-func (s *Service) passOrHold(ctx context.Context, a *attempt, kind string, what asked) error {
+func (s *Service) passOrHold(
+	ctx context.Context, a *attempt, kind string, asks func(tx Records) (asked, error),
+) error {
 	var held *store.Brake
 	a.waits = func(tx Records, w *uow.Work, x *weighed) error {
+		what, err := asks(tx)
+		if err != nil {
+			return err
+		}
+		what.Altering = len(what.Alters)
+		what.Alters = what.Alters[:min(len(what.Alters), mostAltered)]
 		request, err := json.Marshal(what)
 		if err != nil {
 			return fmt.Errorf("keeping what waits: %w", err)
@@ -115,7 +128,9 @@ func refuseHeld(b *store.Brake) error {
 // HeldByBrake is what the brake holds or held, with its effects.
 type HeldByBrake struct {
 	store.Brake
-	Effects []HeldEffect
+	Effects  []HeldEffect
+	Alters   []Altered // the first ones; lists leave them out
+	Altering int       // how much it alters
 }
 
 // HeldEffect is how many devices have one effect, in words, as it was worked out when it was held.
@@ -147,6 +162,14 @@ func heldByBrake(b store.Brake) (HeldByBrake, error) {
 	if err := json.Unmarshal([]byte(b.Sums), &h.Effects); err != nil {
 		return h, fmt.Errorf("reading what waits: %w", err)
 	}
+	if b.Request == "" {
+		return h, nil // lists leave it out
+	}
+	var what asked
+	if err := json.Unmarshal([]byte(b.Request), &what); err != nil {
+		return h, fmt.Errorf("reading what waits: %w", err)
+	}
+	h.Alters, h.Altering = what.Alters, what.Altering
 	return h, nil
 }
 

@@ -1,6 +1,7 @@
 package changes_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -54,6 +55,11 @@ func TestWhatTheBrakeHolds(t *testing.T) {
 	require.Len(t, held, 1)
 	assert.Equal(t, 10, held[0].Devices)
 	assert.Equal(t, 40, held[0].Fleet)
+	one, err := f.BrakeHeld(ctx, held[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, 10, one.Altering)
+	assert.Equal(t, changes.Altered{Object: "SKL-TKT-001", What: "path", After: "pier"}, one.Alters[0],
+		"whoever decides sees what is before and after")
 
 	_, err = f.DecideBrake(ctx, operator(nil, rights.Deployer), held[0].ID, true, "they moved")
 	assert.ErrorContains(t, err, "you may not do this", "facts are an owner's")
@@ -79,6 +85,39 @@ func TestWhatTheBrakeHolds(t *testing.T) {
 	all, _, err := f.HeldByBrake(ctx, true, store.Page{})
 	require.NoError(t, err)
 	assert.Len(t, all, 2)
+}
+
+// What facts would alter is said before anything is set.
+func TestFactsAreTried(t *testing.T) {
+	f := newFleet(t, 4, gate.Rules{})
+	ctx := t.Context()
+	pier, tags := "pier", []string{"loaner", "kiosk", "kiosk"}
+	require.NoError(t, f.SetFacts(ctx, owner, []changes.Facts{{Device: f.names[3], Path: &pier}}, asking))
+	f.open()
+	nowhere := ""
+	trial, err := f.TryFacts(ctx, owner, []changes.Facts{
+		{Device: "skl-tkt-001", Path: &pier, Tags: &tags}, {Device: f.names[3], Path: &nowhere},
+		{Device: f.names[1], Path: &nowhere}, {Device: "SKL-TKT-999", Path: &pier},
+	})
+	require.NoError(t, err)
+	assert.Equal(t, changes.FactsTrial{
+		Altered: []changes.Altered{
+			{Object: "SKL-TKT-001", What: "path", After: "pier"},
+			{Object: "SKL-TKT-001", What: "tags", After: "kiosk loaner"},
+			{Object: "SKL-TKT-004", What: "path", Before: "pier"},
+		},
+		Devices: 2, Unknown: []string{"SKL-TKT-999"},
+		Groups: []changes.Shift{{Group: "pier", Joins: []string{"SKL-TKT-001"}, Leaves: []string{"SKL-TKT-004"}}},
+	}, trial)
+	d, err := f.Read(ctx).Device(f.Clock(), f.names[0], "skl-tkt-001")
+	require.NoError(t, err)
+	assert.Empty(t, d.Path, "nothing is set")
+
+	long := strings.Repeat("p", 5000)
+	_, err = f.TryFacts(ctx, owner, []changes.Facts{{Device: f.names[0], Path: &long}})
+	assert.Error(t, err)
+	twice := []changes.Facts{{Device: "skl-tkt-001", Path: &pier}, {Device: f.names[0], Tags: &tags}}
+	assert.ErrorContains(t, f.SetFacts(ctx, owner, twice, asking), `"skl-tkt-001" and "SKL-TKT-001" are one device`)
 }
 
 // A rule that moves many devices must be looked at, and its kind never changes.

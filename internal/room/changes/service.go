@@ -11,6 +11,7 @@ import (
 
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sync/semaphore"
+
 	"rankwarden.example/core/gate"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/forecast"

@@ -15,6 +15,12 @@ export const read = {
       meta: { hears: ["rollouts", "edits"] },
       refetchInterval: 5000, // soak passes without telling
     }),
+  brake: (id: string) =>
+    queryOptions({
+      queryKey: ["brakes", id],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/brakes/{name}", { params: { path: { name: id } }, signal })),
+      meta: edited,
+    }),
   brakes: () =>
     queryOptions({
       queryKey: ["brakes"],

@@ -5,6 +5,9 @@ import type { DirectoryEntry, EnrolmentToken, Group, Operator, Schemas } from ".
 import type { DirectoryFilter } from "./filters";
 import { edited, fleet } from "./hears";
 
+/** Devices whose facts go in one request at most. */
+export const factsAtOnce = 5000;
+
 /** What is read whole of groups, the directory and people. */
 export const read = {
   groupNames: () =>
@@ -31,6 +34,31 @@ export const read = {
       queryKey: ["rule-trial", rule],
       enabled: rule !== "",
       queryFn: ({ signal }) => take(client.POST("/api/v1/rule-trial", { body: { rule }, signal })),
+      meta: fleet,
+      retry: false,
+    }),
+  /** What facts would alter, worked out in as many requests as it takes. */
+  factsTrial: (facts: Schemas["Facts"][]) =>
+    queryOptions({
+      queryKey: ["facts-trial", facts],
+      enabled: facts.length > 0,
+      queryFn: async ({ signal }) => {
+        const all: Schemas["FactsTrial"] = { altered: [], devices: 0, unknown: [], groups: [] };
+        for (let from = 0; from < facts.length; from += factsAtOnce) {
+          const devices = facts.slice(from, from + factsAtOnce);
+          const part = await take(client.POST("/api/v1/device-facts/trial", { body: { devices }, signal }));
+          all.altered.push(...part.altered);
+          all.unknown.push(...part.unknown);
+          all.devices += part.devices;
+          for (const g of part.groups) {
+            const known = all.groups.find((other) => other.group === g.group);
+            known?.joins.push(...g.joins);
+            known?.leaves.push(...g.leaves);
+            if (!known) all.groups.push(g);
+          }
+        }
+        return all;
+      },
       meta: fleet,
       retry: false,
     }),

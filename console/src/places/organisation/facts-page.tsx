@@ -1,17 +1,21 @@
-import { useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { useDeferredValue, useMemo, useState } from "react";
+import { Link } from "react-router";
 import { change } from "@/api/changes";
 import { Refusal } from "@/api/client";
-import type { Preview } from "@/api/types";
+import { read } from "@/api/queries";
+import { factsAtOnce } from "@/api/queries/organisation";
+import type { Preview, Schemas } from "@/api/types";
 import { PreviewSums } from "@/changes/sums";
-import { type FactRow, factsIn } from "@/domain/tabular";
+import { Altered } from "@/domain/altered";
+import { devices } from "@/domain/count";
+import { factsIn } from "@/domain/tabular";
 import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
 import { TextArea, TextField } from "@/ui/field";
-import { PageHead, Trouble } from "@/ui/page";
+import { Loading, PageHead, Trouble } from "@/ui/page";
 import { Faults } from "./faults";
 import { OrganisationParts } from "./parts";
-
-const atOnce = 5000; // devices in one request
 
 /** What the organisation knows of devices, from a table: path, tags and primary user. */
 export function FactsPage() {
@@ -21,7 +25,9 @@ export function FactsPage() {
   const [error, setError] = useState<Error | null>(null);
   const [look, setLook] = useState<{ from: number; preview: Preview } | null>(null); // what must be looked at first
   const [reason, setReason] = useState("");
-  const { facts, faults } = factsIn(text);
+  const { facts, faults } = useMemo(() => factsIn(text), [text]);
+  const trial = useQuery(read.factsTrial(useDeferredValue(facts)));
+  const unknown = trial.data?.unknown ?? [];
   const send = async (first = 0, seen?: { seen: string; reason: string }) => {
     const stop = new AbortController();
     setRunning(stop);
@@ -30,9 +36,9 @@ export function FactsPage() {
     setDone(first);
     let from = first;
     try {
-      for (; from < facts.length && !stop.signal.aborted; from += atOnce) {
-        await change.setFacts(facts.slice(from, from + atOnce), from === first ? seen : undefined);
-        setDone(Math.min(from + atOnce, facts.length));
+      for (; from < facts.length && !stop.signal.aborted; from += factsAtOnce) {
+        await change.setFacts(facts.slice(from, from + factsAtOnce), from === first ? seen : undefined);
+        setDone(Math.min(from + factsAtOnce, facts.length));
       }
     } catch (failed) {
       if (failed instanceof Refusal && failed.code === "look_first" && failed.preview) {
@@ -53,7 +59,7 @@ export function FactsPage() {
         note="Facts that the organisation sets, for rules of groups: path, tags and primary user. They take effect at once, unless they give somebody access or alter much."
       />
       <OrganisationParts />
-      <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-7">
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-7 max-[900px]:grid-cols-1">
         <div className="space-y-2">
           <TextArea
             label="A table with a head: device, path, tags, primary_user"
@@ -80,7 +86,7 @@ export function FactsPage() {
             <Button
               primary
               onClick={() => send()}
-              disabled={facts.length === 0 || faults.length > 0 || running !== null}
+              disabled={facts.length === 0 || faults.length > 0 || unknown.length > 0 || running !== null}
             >
               Set facts of {facts.length} {facts.length === 1 ? "device" : "devices"}
             </Button>
@@ -111,44 +117,70 @@ export function FactsPage() {
             <TextField label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
           </Ask>
         </div>
-        <Read facts={facts} />
+        {facts.length === 0 ? (
+          <p className="text-second">What it would alter appears here, before anything is set.</p>
+        ) : (
+          <Alters trial={trial.data} error={trial.error} whole={faults.length === 0} />
+        )}
       </div>
     </>
   );
 }
 
-const shown = 20;
+const named = 8;
 
-/** What was understood, before anything is sent. */
-function Read({ facts }: { facts: FactRow[] }) {
-  if (facts.length === 0) return <p className="text-second">What is read appears here, before anything is sent.</p>;
+/** What these facts would alter, before anything is set. */
+function Alters({ trial, error, whole }: { trial?: Schemas["FactsTrial"]; error: Error | null; whole: boolean }) {
+  if (error) return <Trouble error={error} />;
+  if (!trial) return <Loading />;
+  const { altered, groups, unknown } = trial;
   return (
-    <table className="h-fit w-full text-left">
-      <thead>
-        <tr className="border-b border-ink text-xs text-second">
-          <th className="py-1.5">Device</th>
-          <th>Path</th>
-          <th>Tags</th>
-          <th>Primary user</th>
-        </tr>
-      </thead>
-      <tbody>
-        {facts.slice(0, shown).map((f) => (
-          <tr key={f.device} className="border-b border-hairline">
-            <td className="py-1 font-mono">{f.device}</td>
-            <td>{f.path}</td>
-            <td>{f.tags?.join(" ")}</td>
-            <td>{f.primary_user}</td>
-          </tr>
-        ))}
-        {facts.length > shown && (
-          <tr>
-            <td colSpan={4} className="py-1 text-second">
-              and {facts.length - shown} more
-            </td>
-          </tr>
+    <div className="space-y-4">
+      {!whole && <p className="text-second">Of the lines that can be read:</p>}
+      {unknown.length > 0 && (
+        <p role="alert" className="border-l-4 border-red bg-red-wash px-3 py-1.5">
+          {unknown.length === 1 ? "There is no device " : `${unknown.length} names are those of no device: `}
+          <span className="font-mono">{unknown.slice(0, named).join(", ")}</span>
+          {unknown.length > named && ` and ${unknown.length - named} more`}. Facts are set for all of these devices or
+          for none, so take {unknown.length === 1 ? "it" : "them"} out first.
+        </p>
+      )}
+      <section>
+        <h2 className="mb-1 font-semibold">Groups by rule</h2>
+        {groups.length === 0 ? (
+          <p className="text-second">No device joins or leaves a group.</p>
+        ) : (
+          <ul>
+            {groups.map((g) => (
+              <li key={g.group} className="border-b border-hairline py-1">
+                <Link to={`/devices?group=${encodeURIComponent(g.group)}`} className="font-mono">
+                  {g.group}
+                </Link>
+                {": "}
+                {g.joins.length > 0 && <Moved names={g.joins} word={g.joins.length === 1 ? "joins" : "join"} />}
+                {g.joins.length > 0 && g.leaves.length > 0 && "; "}
+                {g.leaves.length > 0 && <Moved names={g.leaves} word={g.leaves.length === 1 ? "leaves" : "leave"} />}
+              </li>
+            ))}
+          </ul>
         )}
-      </tbody>
-    </table>
+      </section>
+      <section>
+        <h2 className="mb-1 font-semibold">{devices(trial.devices)} with other facts</h2>
+        {altered.length > 0 && <Altered rows={altered} />}
+      </section>
+    </div>
+  );
+}
+
+function Moved({ names, word }: { names: string[]; word: string }) {
+  return (
+    <>
+      {devices(names.length)} {word}{" "}
+      <span className="text-second">
+        ({names.slice(0, 3).join(", ")}
+        {names.length > 3 && ", …"})
+      </span>
+    </>
   );
 }

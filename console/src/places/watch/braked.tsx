@@ -1,10 +1,11 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
 import { change } from "@/api/changes";
 import { read } from "@/api/queries";
 import type { Held } from "@/api/types";
 import { EffectSums } from "@/changes/sums";
+import { Altered } from "@/domain/altered";
 import { ago, useNow } from "@/domain/time";
 import { Button, TextButton } from "@/ui/button";
 import { TextArea } from "@/ui/field";
@@ -40,6 +41,7 @@ function Decide({ held, mayDecide, close }: { held: Held; mayDecide: boolean; cl
       close();
     },
   });
+  const whole = useQuery(read.brake(held.id));
   const ready = reason.trim() !== "" && !deciding.isPending;
   return (
     <Window
@@ -55,6 +57,13 @@ function Decide({ held, mayDecide, close }: { held: Held; mayDecide: boolean; cl
         </p>
       ))}
       <EffectSums sums={held.sums} />
+      {whole.data && whole.data.alters.length > 0 && (
+        <section className="mt-3">
+          <h3 className="mb-1 text-xs font-semibold text-second">What it alters, as of when it was asked for</h3>
+          <Altered rows={whole.data.alters} of={whole.data.altering} />
+        </section>
+      )}
+      {whole.error && <Trouble error={whole.error} />}
       {held.sums.length === 0 && held.needs.length === 0 && (
         <p className="text-second">No effect on accounts, members or rules is known.</p>
       )}
