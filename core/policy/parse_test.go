@@ -46,6 +46,21 @@ lockout: {threshold: 5, duration: 2h}
 	assert.Equal(t, policy.CodePlatform, problems[1].Code, "so is what some devices cannot enforce")
 }
 
+// A minimum length that a system does not enforce is warned of at its place, for either system.
+func TestAMinimumThatSystemsDoNotEnforce(t *testing.T) {
+	for length, want := range map[int]string{5: "Linux always ask for 6", 6: "", 14: "", 15: "Windows that do not take"} {
+		_, problems := policy.Parse(fmt.Appendf(nil,
+			"format: rankwarden.policy/1\nname: a\npasswords: {min_length: %d}", length), nil)
+		if want == "" {
+			assert.Empty(t, problems, length)
+			continue
+		}
+		require.Len(t, problems, 1, length)
+		assert.Contains(t, problems[0].Message, want)
+		assert.Equal(t, "passwords.min_length", problems[0].Path)
+	}
+}
+
 // asked is what a policy asks for, nil when it does not.
 func asked(n *policy.Normal, id unit.ID) unit.Value {
 	for _, a := range n.Asks {

@@ -16,9 +16,11 @@ const (
 	MaxMinLength = 128 // characters
 	// SureMinLength is the greatest minimum length that every build of Windows takes, in characters.
 	SureMinLength = 14
-	MaxHistory    = 24 // passwords
-	MaxMaxAgeDays = 999
-	MaxMinAgeDays = 998
+	// LeastLinuxLength is the least minimum length that pam_pwquality has, whatever it is told, in characters.
+	LeastLinuxLength = 6
+	MaxHistory       = 24 // passwords
+	MaxMaxAgeDays    = 999
+	MaxMinAgeDays    = 998
 )
 
 var passwords = family{

@@ -2,6 +2,7 @@ package devices
 
 import (
 	"context"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -32,6 +33,17 @@ const maxOrdered = 5000
 
 // concernsAccount are the kinds that need a subject.
 var concernsAccount = map[string]bool{protocol.OrderUnlock: true, protocol.OrderEndSessions: true}
+
+// what is the order with whom it is for, as the trail has it.
+func (o NewOrder) what() string {
+	switch {
+	case o.Group != "":
+		return o.Kind + " to the group " + o.Group
+	case len(o.Devices) == 1:
+		return o.Kind + " to " + o.Devices[0]
+	}
+	return fmt.Sprintf("%s to %d devices", o.Kind, len(o.Devices))
+}
 
 // Order gives devices an order, and says how many have it now. Each gets its own, which waits until
 // the device comes or the order ends; a newer one of the same kind and subject takes its place.
@@ -64,7 +76,7 @@ func (s *Service) Order(ctx context.Context, who rights.Identity, want NewOrder)
 	}
 	batch := OrderBatch{Batch: store.NewID(s.Now())}
 	var given []string
-	err := s.Do(ctx, uow.ByOperator(operation.SendOrder, who, want.Kind), func(tx Records, w *uow.Work) error {
+	err := s.Do(ctx, uow.ByOperator(operation.SendOrder, who, want.what()), func(tx Records, w *uow.Work) error {
 		devices, err := s.orderedDevices(tx, who, want)
 		if err != nil {
 			return err

@@ -30,16 +30,22 @@ const shape = z.object({
   stance: z.enum(["enforce", "trial"]),
 });
 
+type AimFormProps = {
+  assignment?: Assignment | undefined;
+  policies?: string[]; // to choose from
+  policy?: string; // the one that is aimed, where none is to be chosen
+};
+
 /** Aims a policy at groups; shows what that would do while one picks, and adds it to the change. */
-export function AimForm({ assignment, policies }: { assignment: Assignment | undefined; policies: string[] }) {
+export function AimForm({ assignment, policies = [], policy }: AimFormProps) {
   // A new one that was added is done with: the form is for the next.
   const adding = useAddEdit(() => assignment || form.reset());
   const form = useForm({
     resolver: zodResolver(shape),
     mode: "onTouched",
     defaultValues: {
-      name: assignment?.name ?? "",
-      policy: assignment?.policy ?? "",
+      name: assignment?.name ?? policy ?? "",
+      policy: assignment?.policy ?? policy ?? "",
       include: assignment?.include ?? [],
       exclude: assignment?.exclude ?? [],
       within: assignment?.within ?? [],
@@ -62,7 +68,7 @@ export function AimForm({ assignment, policies }: { assignment: Assignment | und
     form.setValue(field, groups, { shouldValidate: true, shouldTouch: true });
   return (
     <>
-      <Aside title={assignment ? `Edit ${assignment.name}` : "New assignment"}>
+      <Aside title={assignment ? `Edit ${assignment.name}` : policy ? "Aim it" : "New assignment"}>
         <form
           onSubmit={form.handleSubmit((given) => adding.add([editFrom(given, assignment?.version ?? 0)]))}
           noValidate
@@ -71,18 +77,20 @@ export function AimForm({ assignment, policies }: { assignment: Assignment | und
           {!assignment && (
             <TextField
               quiet
-              label="Name"
+              label={policy ? "Name of the assignment" : "Name"}
               className="font-mono"
               problem={problems.name?.message}
               {...form.register("name")}
             />
           )}
-          <Select
-            label="Policy"
-            value={values.policy}
-            options={[{ value: "", label: "Choose …" }, ...usable.map((p) => ({ value: p, label: p }))]}
-            onChange={(policy) => form.setValue("policy", policy, { shouldValidate: true })}
-          />
+          {!policy && (
+            <Select
+              label="Policy"
+              value={values.policy}
+              options={[{ value: "", label: "Choose …" }, ...usable.map((p) => ({ value: p, label: p }))]}
+              onChange={(policy) => form.setValue("policy", policy, { shouldValidate: true })}
+            />
+          )}
           {problems.policy && <p className="text-red">{problems.policy.message}</p>}
           <GroupPicker
             label="Include"

@@ -2,7 +2,8 @@ import { Link, useNavigate } from "react-router";
 import { usePages } from "@/api/pages";
 import { list } from "@/api/queries";
 import { useRights } from "@/api/rights";
-import type { PolicySummary } from "@/api/types";
+import type { EditState, PolicySummary } from "@/api/types";
+import { useMine } from "@/changes/use-mine";
 import { StandingBar, total } from "@/domain/standing";
 import { ago, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
@@ -12,6 +13,17 @@ import { PagedRows } from "@/ui/paged-rows";
 import type { Column } from "@/ui/rows";
 import { PolicyParts } from "./parts";
 
+/** A policy that only one's change has, as a row among those that the service has. */
+const onlyDrafted = (edit: EditState, at: string): PolicySummary => ({
+  name: edit.name,
+  title: /^title:\s*(.+?)\s*$/m.exec(edit.document ?? "")?.[1] ?? "",
+  revision: 0,
+  updated_at: at,
+  updated_by: edit.edited_by,
+  assignments: [],
+  standings: { in_step: 0, drifted: 0, waiting: 0, held: 0, silent: 0 },
+});
+
 /** Policies, with where each is used and how its devices stand. */
 export function PoliciesPage() {
   const mayEdit = useRights()("draft");
@@ -20,7 +32,13 @@ export function PoliciesPage() {
   const now = useNow();
   const search = params.get("search") || undefined;
   const policies = usePages(list.policies(search));
-  const items = policies.items;
+  const { mine } = useMine();
+  const change = "change" in mine ? mine.change : undefined;
+  const drafted = (change?.edits ?? []).filter((e) => e.type === "policy" && e.now === 0);
+  const items = [
+    ...drafted.filter((e) => e.name.includes(search ?? "")).map((e) => onlyDrafted(e, change?.updated_at ?? "")),
+    ...policies.items,
+  ];
   const columns: Column<PolicySummary>[] = [
     {
       title: "Policy",
@@ -42,7 +60,11 @@ export function PoliciesPage() {
       width: "minmax(200px,1fr)",
       cell: (p) =>
         p.assignments.length === 0 ? (
-          <span className="text-second">not used</span>
+          <span className="text-second">
+            {drafted.some((e) => e.name === p.name)
+              ? `only in the change ${change?.title || change?.name}`
+              : "not used"}
+          </span>
         ) : (
           p.assignments.map((a) => (
             <span key={a.name} className="block">

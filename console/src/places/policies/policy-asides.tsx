@@ -1,6 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
 import { fetchOnce } from "@/api/changes";
 import { read } from "@/api/queries";
 import type { DocumentProblem, PolicyCheck } from "@/api/types";
@@ -66,34 +65,6 @@ export function InWords({ asks }: { asks: PolicyCheck["asks"] }) {
           </div>
         ))}
       </dl>
-    </Aside>
-  );
-}
-
-/** Where the policy is used. */
-export function Uses({ name }: { name: string }) {
-  const uses = useQuery(read.policyUses(name)).data?.items ?? [];
-  return (
-    <Aside title="Used by">
-      {uses.length === 0 && (
-        <p className="text-second">
-          Not used yet. <Link to="/assignments">Assign it to groups</Link>
-        </p>
-      )}
-      <ul>
-        {uses.map((a) => (
-          <li key={a.name} className="grid grid-cols-[40px_1fr] gap-2 border-b border-hairline py-1">
-            <span className="text-right font-semibold">{a.rank}</span>
-            <span>
-              {a.name}
-              <span className="block text-second">
-                to {a.include.join(", ")}
-                {a.exclude.length > 0 && `, not ${a.exclude.join(", ")}`} · revision {a.revision}
-              </span>
-            </span>
-          </li>
-        ))}
-      </ul>
     </Aside>
   );
 }

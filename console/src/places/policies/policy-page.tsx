@@ -13,10 +13,11 @@ import { Button } from "@/ui/button";
 import { Choices } from "@/ui/filters";
 import { Loading, PageHead, Trouble } from "@/ui/page";
 import { PolicyForm } from "./form/policy-form";
-import { Checks, InWords, Revisions, Uses } from "./policy-asides";
+import { Checks, InWords, Revisions } from "./policy-asides";
 import { StartFrom } from "./start-from";
 import { starts } from "./starts";
 import { useChecks, useDraft } from "./use-draft";
+import { Uses } from "./uses";
 import { useDocumentEdit, WhatItDoes } from "./what-it-does";
 import { YamlEditor } from "./yaml-editor";
 
@@ -57,7 +58,8 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
     if (!name && edit) navigate(`/policies/${edit.name}`, { replace: true }); // where it can be edited on
   });
   const added = drafted !== undefined && !draft.dirty; // what is here stands in the change already
-  const edit = useDocumentEdit(draft.source, policy, drafted, !added && errors === 0 && !checking);
+  const unaltered = !drafted && policy?.revision !== 0 && draft.source === policy?.source; // nothing to add
+  const edit = useDocumentEdit(draft.source, policy, drafted, !added && !unaltered && errors === 0 && !checking);
   if (loading) return <Loading />;
   return (
     <>
@@ -72,7 +74,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
             primary
             onClick={() => edit && adding.add([edit])}
             disabled={!edit || draft.moved || adding.busy}
-            title={draft.moved ? "First decide about what somebody else wrote" : undefined}
+            title={whyNot(draft.moved, added, unaltered, errors)}
           >
             Add to the change
           </Button>
@@ -139,7 +141,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
           <Checks problems={problems} checking={checking} show={(line) => setGoTo({ line })} />
           {edit && draft.dirty && <WhatItDoes edit={edit} />}
           <InWords asks={asks} />
-          {policy && <Uses name={name} />}
+          {name && <Uses name={name} inForce={policy !== undefined} mayEdit={mayEdit} />}
           {policy && (
             <Revisions
               name={name}
@@ -156,6 +158,14 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
   );
 }
 
+/** Why it cannot be added to the change; nothing where it can, or where that is not known yet. */
+function whyNot(moved: boolean, added: boolean, unaltered: boolean, errors: number): string | undefined {
+  if (moved) return "First decide about what somebody else wrote";
+  if (added) return "It stands in your change as it is here";
+  if (unaltered) return "Nothing here differs from what is in force";
+  return errors > 0 ? "First put right what the checks found" : undefined;
+}
+
 /** What stands here: what is in force, or what the draft change makes of it. */
 function standing(policy: Policy | undefined, drafted: EditState | undefined, now: number): string {
   const revision = policy?.revision ? `revision ${policy.revision} in force` : "not in force yet";
@@ -164,7 +174,7 @@ function standing(policy: Policy | undefined, drafted: EditState | undefined, no
 }
 
 const layouts: Record<View, string> = {
-  form: "grid-cols-[minmax(0,1fr)_320px]",
-  both: "grid-cols-[minmax(0,1fr)_minmax(0,1fr)_300px]",
-  yaml: "grid-cols-[minmax(0,1fr)_320px]",
+  form: "grid-cols-[minmax(0,1fr)_320px] max-[900px]:grid-cols-1",
+  both: "grid-cols-[minmax(0,1fr)_minmax(0,1fr)_300px] max-[900px]:grid-cols-1",
+  yaml: "grid-cols-[minmax(0,1fr)_320px] max-[900px]:grid-cols-1",
 };

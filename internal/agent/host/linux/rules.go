@@ -12,6 +12,7 @@ import (
 	"strconv"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/kit/atomicfile"
 )
 
@@ -21,7 +22,6 @@ const (
 	qualityFile   = qualityDir + "/rankwarden.conf"
 	historyName   = "rankwarden-history"
 	never         = 99_999 // days, from which on login.defs(5) means never
-	leastLength   = 6      // characters; pam_pwquality(8) takes no less
 	defaultLength = 8      // characters, of pwquality.conf(5)
 	classes       = 3      // of characters that a complex password has
 )
@@ -67,7 +67,7 @@ func remembered() (n int) {
 func readRules(d database) drift.Passwords {
 	length, complexity := 0, false
 	if checksQuality() {
-		length = max(quality("minlen", defaultLength), leastLength)
+		length = max(quality("minlen", defaultLength), unit.LeastLinuxLength)
 		complexity = quality("minclass", 0) >= classes
 	}
 	longest, shortest := d.number("PASS_MAX_DAYS", never), max(d.number("PASS_MIN_DAYS", 0), 0)
@@ -145,8 +145,8 @@ func checkRules(rules, now drift.Passwords) error {
 			shortest,
 			longest,
 		)
-	case rules.MinLength != nil && *rules.MinLength < leastLength && *rules.MinLength != *now.MinLength:
-		return fmt.Errorf("pam_pwquality asks for %d characters at least, whatever it is told", leastLength)
+	case rules.MinLength != nil && *rules.MinLength < unit.LeastLinuxLength && *rules.MinLength != *now.MinLength:
+		return fmt.Errorf("pam_pwquality asks for %d characters at least, whatever it is told", unit.LeastLinuxLength)
 	}
 	return nil
 }

@@ -1,5 +1,6 @@
-import { useMemo } from "react";
+import { useEffect, useMemo, useState } from "react";
 import type { DocumentProblem, PolicyCheck } from "@/api/types";
+import { Button } from "@/ui/button";
 import { type Plain, valuesOf, withValue } from "./document";
 import { FormContext, LinesLine, TextLine } from "./fields";
 import { Accounts, BuiltIns, LockoutRule, Membership, PasswordRules, RotationRules } from "./sections";
@@ -25,14 +26,23 @@ type PolicyFormProps = {
 /** A policy as a form over its text. */
 export function PolicyForm({ source, problems, asks, readOnly, isNew, onChange }: PolicyFormProps) {
   const values = useMemo(() => valuesOf(source), [source]);
+  const [opened, setOpened] = useState<string[]>([]); // sections that are opened and have nothing yet
+  const last = opened.at(-1);
+  useEffect(() => {
+    const section = last && document.getElementById(last);
+    if (section) section.querySelector<HTMLElement>("input, select, button")?.focus();
+  }, [last]);
   if (values === undefined) {
     return <p className="py-4 text-second">The text is not YAML at the moment. Fix it there, and the form is back.</p>;
   }
+  const asked = (id: string) => size(values[id]) !== "" || problems.some((p) => p.path?.startsWith(id));
+  const shown = sections.filter((s) => asked(s.id) || opened.includes(s.id));
+  const rest = sections.filter((s) => !shown.includes(s));
   const set = (path: (string | number)[], value: unknown) => onChange(withValue(source, path, value));
   return (
     <FormContext.Provider value={{ values, set, problems, asks, readOnly }}>
       <nav aria-label="Sections of the policy" className="mb-3 flex flex-wrap gap-x-4 gap-y-1">
-        {sections.map((s) => (
+        {shown.map((s) => (
           <a key={s.id} href={`#${s.id}`} className="text-second hover:text-ink">
             {s.name} {size(values[s.id])}
             <Faults id={s.id} problems={problems} />
@@ -42,15 +52,25 @@ export function PolicyForm({ source, problems, asks, readOnly, isNew, onChange }
       {isNew && <TextLine label="Name" path={["name"]} mono />}
       <TextLine label="Title" path={["title"]} />
       <LinesLine label="Notes" path={["notes"]} placeholder="why it is so, for whoever reads it next" />
-      {sections.map(({ id, Part }) => (
+      {shown.map(({ id, Part }) => (
         <Part key={id} />
       ))}
+      {!readOnly && rest.length > 0 && (
+        <fieldset className="flex flex-wrap gap-2">
+          <legend className="mb-1 text-second">Nothing is asked yet of</legend>
+          {rest.map((s) => (
+            <Button key={s.id} onClick={() => setOpened([...opened, s.id])}>
+              + {s.name}
+            </Button>
+          ))}
+        </fieldset>
+      )}
     </FormContext.Provider>
   );
 }
 
 function size(section: Plain): string {
-  if (Array.isArray(section)) return String(section.length);
+  if (Array.isArray(section)) return section.length > 0 ? String(section.length) : "";
   return section && typeof section === "object" ? "✓" : "";
 }
 

@@ -29,7 +29,11 @@ it("says all that the document says of a rotation", async () => {
 
 it("puts the focus into what was added, and takes former names", async () => {
   draw(<Whole source={"title: desks\n"} />);
-  await user.click(screen.getByRole("button", { name: "Add a managed account" }));
+  expect(screen.queryByRole("button", { name: "Add a managed account" })).toBeNull();
+  await user.click(screen.getByRole("button", { name: "+ Accounts" }));
+  const add = screen.getByRole("button", { name: "Add a managed account" });
+  expect(add).toHaveFocus();
+  await user.click(add);
   expect(screen.getByLabelText("Key")).toHaveFocus();
   await user.type(screen.getByLabelText("Former names"), "helpdesk{Enter}");
   expect(written).toContain("formerly:\n      - helpdesk");
