@@ -16,10 +16,22 @@ type Me struct {
 	NeedsFactor  bool     `json:"needs_second_factor" doc:"Nothing else is possible before a second factor is set up"`
 }
 
+// Tour is how far somebody has come with the tour of the console.
+type Tour struct {
+	At string `json:"at" pattern:"^(|left|[0-9]{1,2})$" doc:"Empty before it, the number of a stop from 0, or left"`
+}
+
 // Role is a role of an operator, with the groups on whose devices it holds.
 type Role struct {
 	Role   string   `json:"role" enum:"viewer,support,author,deployer,auditor,owner"`
 	Groups []string `json:"groups" nullable:"false" doc:"Its reach: listed groups, or by organisation facts; empty for every device"`
+}
+
+// RoleRights is what a role may do.
+type RoleRights struct {
+	Role       string   `json:"role" enum:"viewer,support,author,deployer,auditor,owner"`
+	Rights     []string `json:"rights" nullable:"false" doc:"look, reveal, handle, draft, deploy, trail, administer"`
+	Everywhere bool     `json:"everywhere" doc:"It cannot be held on some devices only"`
 }
 
 // Operator is a person who signs in.

@@ -13,6 +13,12 @@ func (c *Client) Operators(ctx context.Context, p Page) (List[api.Operator], err
 	return list[api.Operator](ctx, c, operation.ListOperators, nil, p)
 }
 
+// Roles lists the roles with what each may do, the least first.
+func (c *Client) Roles(ctx context.Context) ([]api.RoleRights, error) {
+	all, err := list[api.RoleRights](ctx, c, operation.ListRoles, nil, Page{})
+	return all.Items, err
+}
+
 // CreateOperator creates an operator.
 func (c *Client) CreateOperator(ctx context.Context, name, password string, roles ...api.Role) (api.Operator, error) {
 	var out api.Operator

@@ -12,7 +12,8 @@ import (
 
 func (a *app) operatorCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "operator", Short: "People who sign in, and what they may do"}
-	cmd.AddCommand(a.operatorList(), a.operatorAdd(), a.operatorSet(), a.operatorPassword())
+	cmd.AddCommand(a.operatorList(), a.operatorAdd(), a.operatorSet(), a.operatorPassword(),
+		a.operatorRoles())
 	return cmd
 }
 
@@ -45,6 +46,31 @@ func (a *app) operatorList() *cobra.Command {
 					return map[bool]string{true: "no", false: "yes"}[o.Disabled]
 				}},
 				column[api.Operator]{title: "Since", value: func(o api.Operator) string { return a.when(o.CreatedAt) }},
+			)
+		},
+	})
+}
+
+func (a *app) operatorRoles() *cobra.Command {
+	return ofList(&cobra.Command{
+		Use: "roles", Short: "List the roles with what each may do", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			roles, err := c.Roles(cmd.Context())
+			if err != nil {
+				return err
+			}
+			type row = api.RoleRights
+			return list(
+				a, roles, "",
+				column[row]{title: "Role", value: func(r row) string { return r.Role }},
+				column[row]{title: "May", wrap: 1, value: func(r row) string { return strings.Join(r.Rights, ", ") }},
+				column[row]{title: "On", value: func(r row) string {
+					return map[bool]string{true: "every device", false: "every device, or those of groups"}[r.Everywhere]
+				}},
 			)
 		},
 	})

@@ -4,6 +4,10 @@ import "rankwarden.example/core/rights"
 
 // Operators and their API tokens.
 var (
+	ListRoles = declare(Operation{
+		ID: "list-roles", Method: get, Path: "/roles", Right: rights.SignedIn, Budget: Small,
+		Summary: "List the roles with what each may do",
+	})
 	ListOperators = declare(Operation{
 		ID: "list-operators", Method: get, Path: "/operators", Right: rights.Administer, Budget: Small,
 		Summary: "Operators by name",

@@ -23,6 +23,15 @@ var (
 		Action: "operator.password_changed", SessionOnly: true, Status: noContent,
 		Summary: "Change your own password; your other sessions and your tokens end",
 	})
+	Tour = declare(Operation{
+		ID: "tour", Method: get, Path: "/session/tour", Right: rights.SignedIn, Budget: Small, SessionOnly: true,
+		Summary: "How far you have come with the tour of the console",
+	})
+	SetTour = declare(Operation{
+		ID: "set-tour", Method: put, Path: "/session/tour", Right: rights.SignedIn, Budget: Small,
+		Action: "operator.toured", SessionOnly: true, Status: noContent,
+		Summary: "Keep how far you have come with the tour of the console",
+	})
 	SignOut = declare(Operation{
 		ID: "sign-out", Method: remove, Path: "/session", Right: rights.SignedIn, Budget: Small,
 		Action:  "session.closed",

@@ -55,6 +55,12 @@ var rights = map[Role][]Right{
 // Valid reports whether r is a role.
 func (r Role) Valid() bool { return slices.Contains(Roles, r) }
 
+// Rights are those of a role, the least first.
+func (r Role) Rights() []Right { return slices.Clone(rights[r]) }
+
+// AlwaysEverywhere reports whether a role cannot be held on some devices only.
+func (r Role) AlwaysEverywhere() bool { return r == Auditor || r == Owner }
+
 // Has reports whether a role has a right.
 func (r Role) Has(right Right) bool { return slices.Contains(rights[r], right) }
 

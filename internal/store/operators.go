@@ -25,6 +25,7 @@ type Operator struct {
 	ConfirmedAt *time.Time // when the identity provider last said who it is
 	// FirstPassword is one that somebody else gave: it is changed before anything else.
 	FirstPassword bool
+	Tour          string // how far they have come with the tour of the console
 }
 
 // Session is a signed-in browser. Hash is the SHA-256 of the secret in its cookie.
@@ -173,6 +174,11 @@ func (t AccessWriter) SetOperator(o Operator, at time.Time) error {
 		return err
 	}
 	return t.db.Model(&APIToken{}).Where("operator_id = ? and revoked_at is null", o.ID).Update("revoked_at", at).Error
+}
+
+// SetTour keeps how far an operator has come with the tour of the console.
+func (t AccessWriter) SetTour(operator, at string) error {
+	return t.exec("update operators set tour = $2 where id = $1", operator, at)
 }
 
 // SetOwnPassword stores a password that an operator gave instead of another, and ends every session but the one that it

@@ -15,6 +15,7 @@ export const change = {
   removeSecondFactor: (body: { password: string; code: string }) =>
     take(client.POST("/api/v1/second-factor/remove", { body })),
   changeOwnPassword: (body: Schemas["NewPassword"]) => take(client.POST("/api/v1/session/password", { body })),
+  setTour: (at: string) => take(client.PUT("/api/v1/session/tour", { body: { at } })),
   signOut: () => take(client.DELETE("/api/v1/session")),
 
   order: (body: Schemas["NewOrder"]) => take(client.POST("/api/v1/orders", { body })),

@@ -2,6 +2,7 @@ import { Moon, Sun } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import type { ReactNode } from "react";
 import { NavLink, useNavigate } from "react-router";
+import { reachOf } from "@/api/rights";
 import type { Me } from "@/api/types";
 import { Chip } from "@/changes/chip";
 import { SignInAgain } from "@/domain/again";
@@ -84,8 +85,8 @@ export function Shell({ me, quiet, onLeave, children }: ShellProps) {
 
 /** Says how far somebody reaches whose every role holds for some groups only. */
 function Reach({ roles }: { roles: Me["roles"] }) {
-  if (roles.length === 0 || roles.some((r) => r.groups.length === 0)) return null;
-  const groups = [...new Set(roles.flatMap((r) => r.groups))].sort();
+  const groups = reachOf(roles);
+  if (groups.length === 0) return null;
   return (
     <p className="border-t border-band-second/30 px-6 py-0.5 text-xs text-band-second max-[900px]:px-3">
       In your reach: {groups.slice(0, 6).join(", ")}

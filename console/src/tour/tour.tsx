@@ -1,3 +1,4 @@
+import { useEffect } from "react";
 import { useNavigate } from "react-router";
 import type { Me } from "@/api/types";
 import { Button, TextButton } from "@/ui/button";
@@ -14,7 +15,7 @@ export function Tour({ me }: { me: Me }) {
     set(stop ? at : "left");
     if (stop) navigate(stop.to);
   };
-  if (state === "left") return null;
+  if (state === "left" || state === "unknown") return null;
   if (state === "new") {
     return (
       <aside
@@ -44,6 +45,7 @@ export function Tour({ me }: { me: Me }) {
       <p className="w-16 shrink-0 pt-0.5 text-second tabular-nums">
         {state.at + 1} of {mine.length}
       </p>
+      <Point key={stop.to} at={stop.points} />
       <div className="max-w-[900px] min-w-0 grow">
         <h2 className="font-bold">{stop.title}</h2>
         <p>{stop.text}</p>
@@ -57,4 +59,24 @@ export function Tour({ me }: { me: Me }) {
       </div>
     </aside>
   );
+}
+
+/** Marks what a stop is about on the page, as soon as the page has it. */
+function Point({ at }: { at: string }) {
+  useEffect(() => {
+    let marked: Element | null = null;
+    const mark = () => {
+      if (marked?.isConnected) return;
+      marked = document.querySelector(`#content ${at}`);
+      marked?.classList.add("tour-point");
+    };
+    mark();
+    const watching = new MutationObserver(mark);
+    watching.observe(document.body, { childList: true, subtree: true });
+    return () => {
+      watching.disconnect();
+      marked?.classList.remove("tour-point");
+    };
+  }, [at]);
+  return null;
 }

@@ -13,6 +13,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
+
 	"rankwarden.example/internal/kit/clientaddr"
 )
 

@@ -53,6 +53,7 @@ func viewToken(t store.APIToken) api.Token {
 }
 
 func (a *routes) operatorsRoutes() {
+	register(a, operation.ListRoles, a.listRoles)
 	register(a, operation.ListOperators, a.listOperators)
 	register(a, operation.CreateOperator, a.createOperator)
 	register(a, operation.EditOperator, a.editOperator)
@@ -93,6 +94,15 @@ type tokenRequest struct {
 func (a *routes) listOperators(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.Operator], error) {
 	list, next, err := a.Access.Operators(ctx, in.page())
 	return listOf(list, next, err, viewOperator)
+}
+
+func (a *routes) listRoles(context.Context, rights.Identity, *struct{}) (*List[api.RoleRights], error) {
+	return listOf(rights.Roles, "", nil, func(r rights.Role) api.RoleRights {
+		return api.RoleRights{
+			Role: string(r), Everywhere: r.AlwaysEverywhere(),
+			Rights: each(r.Rights(), func(right rights.Right) string { return string(right) }),
+		}
+	})
 }
 
 func (a *routes) createOperator(

@@ -170,6 +170,8 @@ func (a *routes) signInRoutes() {
 	register(a, operation.Whoami, a.whoami)
 	register(a, operation.SignInAgain, a.signInAgain)
 	register(a, operation.ChangeOwnPassword, a.changeOwnPassword)
+	register(a, operation.Tour, a.tour)
+	register(a, operation.SetTour, a.setTour)
 	register(a, operation.SignOut, a.signOut)
 }
 
@@ -206,6 +208,15 @@ func (a *routes) changeOwnPassword(
 	secret, _ := ctx.Value(secretKey).(string)
 	return &Empty{}, a.Access.ChangeOwnPassword(ctx, who, secret,
 		access.OwnPassword{Now: in.Body.Password, Code: in.Body.Code, New: in.Body.NewPassword})
+}
+
+func (a *routes) tour(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.Tour }, error) {
+	at, err := a.Access.Tour(ctx, who)
+	return &struct{ Body api.Tour }{api.Tour{At: at}}, err
+}
+
+func (a *routes) setTour(ctx context.Context, who rights.Identity, in *struct{ Body api.Tour }) (*Empty, error) {
+	return &Empty{}, a.Access.SetTour(ctx, who, in.Body.At)
 }
 
 // signOut ends the session in the records, so that a copy of the cookie is of no use either.

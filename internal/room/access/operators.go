@@ -131,7 +131,7 @@ func checkGrants(tx Records, grants []rights.Grant) error {
 				g.Role).
 				At("roles")
 		}
-		if (g.Role == rights.Owner || g.Role == rights.Auditor) && !g.Everywhere() {
+		if g.Role.AlwaysEverywhere() && !g.Everywhere() {
 			return refusal.New(refusal.Invalid, "the role %s always holds everywhere; leave its groups out", g.Role).
 				At("roles")
 		}

@@ -54,6 +54,7 @@ type Records interface {
 	Confirm(operator string, at time.Time) error
 	SetProviderReach(groups []string) error
 	TakeProviderAttempt(state []byte) (store.ProviderAttempt, error)
+	SetTour(operator, at string) error
 	DropSecondFactor(operator string) error
 	LockSecondFactor(operator string) (store.SecondFactor, error)
 	OpenSealed(operator string, at time.Time) error

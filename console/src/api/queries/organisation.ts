@@ -70,6 +70,13 @@ export const read = {
         take(client.GET("/api/v1/directory", { params: { query: { search, limit: 8 } }, signal })),
       meta: edited,
     }),
+  roles: () =>
+    queryOptions({
+      queryKey: ["roles"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/roles", { signal })),
+      staleTime: Number.POSITIVE_INFINITY,
+      refetchInterval: false,
+    }),
   directoryConnection: () =>
     queryOptions({
       queryKey: ["directory", "connection"],

@@ -11,6 +11,13 @@ export const read = {
       refetchInterval: (query) => (query.state.data ? 60_000 : false),
       retry: false,
     }),
+  tour: () =>
+    queryOptions({
+      queryKey: ["tour"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/session/tour", { signal })),
+      staleTime: Number.POSITIVE_INFINITY,
+      refetchInterval: false,
+    }),
   signInWays: () =>
     queryOptions({
       queryKey: ["sign-in-ways"],

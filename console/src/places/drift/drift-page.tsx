@@ -115,7 +115,7 @@ export function DriftPage() {
       </div>
       {findings.error && <Trouble error={findings.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-7 max-[900px]:grid-cols-1">
-        <div>
+        <div data-tour="findings">
           <Paged
             list={findings}
             empty={

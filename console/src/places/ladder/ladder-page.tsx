@@ -83,7 +83,7 @@ export function LadderPage() {
       {ladder.isPending && <Loading />}
       {ladder.data && ways.length === 0 && <Nothing>No device here.</Nothing>}
       {way && (
-        <div className={edits.length > 0 ? "grid grid-cols-[minmax(0,1fr)_340px] gap-7" : ""}>
+        <div className={edits.length > 0 ? "grid grid-cols-[minmax(0,1fr)_340px] gap-7 max-[900px]:grid-cols-1" : ""}>
           <div className="min-w-0">
             <Ways ways={ways} more={ladder.data?.more ?? 0} chosen={chosen} choose={setChosen} />
             {way.error ? (

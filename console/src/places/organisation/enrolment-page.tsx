@@ -79,7 +79,7 @@ export function EnrolmentPage() {
       />
       <OrganisationParts />
       {revoking.error && <Trouble error={revoking.error} />}
-      <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7">
+      <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7 max-[900px]:grid-cols-1">
         <div>
           {made && <Shown token={made} close={() => setMade(null)} />}
           <PagedRows

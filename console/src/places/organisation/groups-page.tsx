@@ -2,9 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { usePages } from "@/api/pages";
 import { list, read } from "@/api/queries";
-import { useRights } from "@/api/rights";
+import { useReach, useRights } from "@/api/rights";
 import type { Group } from "@/api/types";
 import { useAddEdit } from "@/changes/use-add-edit";
+import { InReach } from "@/domain/reach";
 import { Button } from "@/ui/button";
 import { Choices, SearchField, useFilters } from "@/ui/filters";
 import { Aside, PageHead, Trouble } from "@/ui/page";
@@ -40,7 +41,13 @@ export function GroupsPage() {
         </button>
       ),
     },
-    { title: "Devices", sort: (g) => g.enrolled, width: "70px", right: true, cell: (g) => g.enrolled },
+    {
+      title: "Devices",
+      sort: (g) => g.enrolled,
+      width: "70px",
+      right: true,
+      cell: (g) => <InReach of={g.enrolled} group={g.name} />,
+    },
     {
       title: "Members",
       sort: (g) => g.rule || g.listed,
@@ -49,7 +56,9 @@ export function GroupsPage() {
         g.rule ? (
           <code className="font-mono text-sm break-words">{g.rule}</code>
         ) : (
-          <span className="text-second">{g.listed} listed by name</span>
+          <span className="text-second">
+            <InReach of={g.listed} group={g.name} /> listed by name
+          </span>
         ),
     },
     { title: "Description", sort: (g) => g.description ?? "", width: "minmax(180px,1fr)", cell: (g) => g.description },
@@ -66,7 +75,7 @@ export function GroupsPage() {
           onChange={(search) => set({ search })}
         />
       </div>
-      <div className="grid grid-cols-[minmax(0,1fr)_360px] gap-7">
+      <div className="grid grid-cols-[minmax(0,1fr)_360px] gap-7 max-[900px]:grid-cols-1">
         <div>
           <PagedRows
             list={groups}
@@ -154,10 +163,13 @@ function Delete({ group }: { group: Group }) {
 
 function Members({ name }: { name: string }) {
   const members = useQuery(read.groupDevices(name));
+  const { limited, groups } = useReach();
   return (
     <Aside title={`Devices of ${name}`}>
       {members.error && <Trouble error={members.error} />}
-      {members.data?.items.length === 0 && <p className="text-second">No members.</p>}
+      {members.data?.items.length === 0 && (
+        <p className="text-second">{limited && !groups.includes(name) ? "None in your reach." : "No members."}</p>
+      )}
       <ul className="columns-2">
         {members.data?.items.map((m) => (
           <li key={m.device} className="font-mono">

@@ -33,7 +33,7 @@ export function KeysPage() {
       />
       <OrganisationParts />
       {keys.error && <Trouble error={keys.error} />}
-      <div className="grid grid-cols-[minmax(0,1fr)_340px] gap-7">
+      <div className="grid grid-cols-[minmax(0,1fr)_340px] gap-7 max-[900px]:grid-cols-1">
         <div>
           {keys.isPending && <Loading />}
           <ul aria-label="Keys" className="mb-6">

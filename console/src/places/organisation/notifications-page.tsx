@@ -42,7 +42,7 @@ export function NotificationsPage() {
       </PageHead>
       <OrganisationParts />
       {targets.error && <Trouble error={targets.error} />}
-      <div className="grid grid-cols-[minmax(0,1fr)_340px] gap-7">
+      <div className="grid grid-cols-[minmax(0,1fr)_340px] gap-7 max-[900px]:grid-cols-1">
         <div>
           {made?.secret && <Secret of={made} close={() => setMade(null)} />}
           {targets.isPending && <Loading />}

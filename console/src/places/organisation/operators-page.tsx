@@ -9,22 +9,40 @@ import type { Column } from "@/ui/rows";
 import { EditOperator } from "./edit-operator";
 import { NewOperator } from "./new-operator";
 import { OrganisationParts } from "./parts";
-import { roles } from "./roles";
+import { rightNames } from "./roles";
+import { RolesExplained } from "./roles-explained";
 
-/** How far a role of an operator reaches, in a cell. */
-function Reach({ of, role }: { of: Operator; role: string }) {
-  const held = of.roles.find((r) => r.role === role);
-  if (!held) return <span className="sr-only">no</span>;
-  if (held.groups.length === 0)
-    return (
-      <span title="on every device" className="font-semibold">
-        all
-      </span>
-    );
-  return <span className="break-words">{held.groups.join(", ")}</span>;
+/** The roles of an operator, each with its reach; roles of one reach together. */
+function Roles({ of }: { of: Operator }) {
+  if (of.roles.length === 0) return <span className="text-second">none: may do nothing</span>;
+  const reaches = new Map<string, string[]>();
+  for (const { role, groups } of of.roles) {
+    const where = groups.length === 0 ? "every device" : groups.join(", ");
+    reaches.set(where, [...(reaches.get(where) ?? []), role]);
+  }
+  return (
+    <ul>
+      {[...reaches].map(([where, held]) => (
+        <li key={where}>
+          <span className="font-semibold">{held.join(", ")}</span>{" "}
+          <span className="text-second">
+            on {where === "every device" ? where : <span className="font-mono text-sm">{where}</span>}
+          </span>
+        </li>
+      ))}
+    </ul>
+  );
 }
 
-/** Who may do what where, as a matrix of operators and roles. */
+/** What somebody comes to, the weightiest first: what one looks for in a list of who may do what. */
+const weighty: Operator["rights"][number]["right"][] = ["administer", "deploy", "reveal", "handle", "draft", "trail"];
+
+function May({ of }: { of: Operator }) {
+  const held = weighty.filter((right) => of.rights.some((r) => r.right === right));
+  return held.length === 0 ? <span className="text-second">look</span> : held.map((r) => rightNames[r]).join(", ");
+}
+
+/** Who may do what where: operators with their roles and reach, and what each role may. */
 export function OperatorsPage() {
   const [params, set] = useFilters();
   const operators = usePages(list.operators());
@@ -48,11 +66,8 @@ export function OperatorsPage() {
         </button>
       ),
     },
-    ...roles.map((role) => ({
-      title: role,
-      width: "minmax(76px,1fr)",
-      cell: (o: Operator) => <Reach of={o} role={role} />,
-    })),
+    { title: "Roles, and on which devices", width: "minmax(220px,2.2fr)", cell: (o) => <Roles of={o} /> },
+    { title: "May", width: "minmax(150px,1.4fr)", cell: (o) => <May of={o} /> },
   ];
   return (
     <>
@@ -60,7 +75,7 @@ export function OperatorsPage() {
         {chosen && <Button onClick={() => set({ operator: "" })}>New operator</Button>}
       </PageHead>
       <OrganisationParts />
-      <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7">
+      <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7 max-[900px]:grid-cols-1">
         <div>
           <PagedRows
             list={operators}
@@ -70,6 +85,7 @@ export function OperatorsPage() {
             columns={columns}
             id={(o) => o.name}
           />
+          <RolesExplained />
         </div>
         <div>
           {chosen ? (

@@ -1,7 +1,20 @@
+import { useQuery } from "@tanstack/react-query";
+import { read } from "@/api/queries";
 import type { Role } from "@/api/types";
 
 /** The roles, the least first. */
 export const roles = ["viewer", "support", "author", "deployer", "auditor", "owner"] as const;
+
+/** What each right is called in a list. */
+export const rightNames: Record<string, string> = {
+  look: "look",
+  reveal: "view passwords",
+  handle: "send orders",
+  draft: "draft",
+  deploy: "deploy",
+  trail: "read the trail",
+  administer: "administer",
+};
 
 /** What each right lets somebody do. */
 export const rightWords: Record<string, string> = {
@@ -14,13 +27,12 @@ export const rightWords: Record<string, string> = {
   administer: "operators, tokens, devices, keys, settings",
 };
 
-/** Roles that always hold everywhere. */
-const everywhere = new Set<string>(["auditor", "owner"]);
-
 type RolesProps = { value: Role[]; onChange: (value: Role[]) => void; disabled?: boolean };
 
 /** The roles of somebody, each with the groups that it reaches; none is every device. */
 export function RolesForm({ value, onChange, disabled }: RolesProps) {
+  const known = useQuery(read.roles()).data?.items ?? [];
+  const everywhere = new Set<string>(known.filter((r) => r.everywhere).map((r) => r.role));
   return (
     <fieldset disabled={disabled} className="space-y-1.5">
       <legend className="font-semibold">Roles</legend>

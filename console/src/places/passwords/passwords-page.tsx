@@ -95,7 +95,7 @@ export function PasswordsPage() {
         )}
       </div>
       {passwords.error && <Trouble error={passwords.error} />}
-      <div className="grid grid-cols-[minmax(0,1fr)_392px] gap-7">
+      <div className="grid grid-cols-[minmax(0,1fr)_392px] gap-7 max-[900px]:grid-cols-1">
         <div>
           <Paged
             list={passwords}

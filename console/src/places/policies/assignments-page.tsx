@@ -72,7 +72,7 @@ export function AssignmentsPage() {
         note="Assignments aim policies at groups, the strongest rank first. Rank 1 outranks rank 2."
       />
       <PolicyParts />
-      <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7">
+      <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7 max-[900px]:grid-cols-1">
         <div>
           <PagedRows
             list={assignments}

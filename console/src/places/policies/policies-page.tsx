@@ -4,6 +4,7 @@ import { list } from "@/api/queries";
 import { useRights } from "@/api/rights";
 import type { EditState, PolicySummary } from "@/api/types";
 import { useMine } from "@/changes/use-mine";
+import { InReach } from "@/domain/reach";
 import { StandingBar, total } from "@/domain/standing";
 import { ago, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
@@ -86,7 +87,9 @@ export function PoliciesPage() {
       cell: (p) => (
         <span className="flex items-center gap-3 pt-1.5">
           <StandingBar standings={p.standings} thin />
-          <span className="w-10 text-right leading-3">{total(p.standings)}</span>
+          <span className="w-10 text-right leading-3">
+            <InReach of={total(p.standings)} />
+          </span>
         </span>
       ),
     },

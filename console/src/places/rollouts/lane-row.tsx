@@ -9,7 +9,7 @@ type LaneProps = { lane: Lane; before: Lane | undefined; pick: (outcome: Outcome
 /** One wave: what it is, its devices with one mark each, and its gate. */
 export function LaneRow({ lane, before, pick }: LaneProps) {
   return (
-    <div className="grid grid-cols-[200px_minmax(0,1fr)_300px] gap-5 border-b border-hairline py-3">
+    <div className="grid grid-cols-[200px_minmax(0,1fr)_300px] gap-5 max-[900px]:grid-cols-1 max-[900px]:gap-2 border-b border-hairline py-3">
       <div className={lane.opened_at ? "" : "text-second"}>
         <h2 className="font-bold">
           Wave {lane.wave} <span className="font-normal">· {lane.title}</span>

@@ -48,54 +48,61 @@ export function Proof() {
   });
   const { found, running } = check;
   return (
-    <Aside title="Proof">
-      <p>
-        {latest ? (
-          <>
-            Signed up to entry <span className="font-semibold">{latest.seq}</span>, {ago(latest.at, now)}.
-          </>
-        ) : checkpoint.data ? (
-          "Not signed yet: the first checkpoint comes within the hour."
-        ) : (
-          checkpoint.error && "Whether it is signed is not known: it could not be read."
-        )}
-      </p>
-      <div role="status" className="mt-2">
-        {running && (
-          <>
-            <progress className="w-full" value={found?.last ?? 0} max={found?.head ?? 1} aria-label="Entries checked" />
-            <p className="text-second">{found ? `${found.last} of ${found.head} entries checked` : "Checking …"}</p>
-          </>
-        )}
-        {!running && found && !found.broken && (
-          <p className="border-l-4 border-green pl-3">
-            Entries 1 to {found.last} hang together: none was changed, taken out or put in.{" "}
-            {found.anchored > 0 && `Up to ${found.anchored} they are those of the signed checkpoints.`}
-          </p>
-        )}
-        {found && found.broken > 0 && (
-          <p className="border-l-4 border-red bg-red-wash py-1 pl-3">
-            <span className="font-semibold text-red">Altered at entry {found.broken}.</span> {found.why}. Compare an
-            export with the checkpoints that left the database.
-          </p>
-        )}
-      </div>
-      {check.error && <Trouble error={check.error} />}
-      {signing.error && <Trouble error={signing.error} />}
-      <div className="mt-3 flex gap-2">
-        {running ? (
-          <Button onClick={() => running.abort()}>Stop</Button>
-        ) : (
-          <Button onClick={check.begin}>Check all entries</Button>
-        )}
-        <Button onClick={() => signing.mutate()} disabled={signing.isPending}>
-          Sign now
-        </Button>
-      </div>
-      <p className="mt-3 text-second">
-        Proof that needs no trust in this service: <code className="font-mono">rankwarden trail verify</code>, with
-        checkpoints that were kept elsewhere.
-      </p>
-    </Aside>
+    <div data-tour="proof">
+      <Aside title="Proof">
+        <p>
+          {latest ? (
+            <>
+              Signed up to entry <span className="font-semibold">{latest.seq}</span>, {ago(latest.at, now)}.
+            </>
+          ) : checkpoint.data ? (
+            "Not signed yet: the first checkpoint comes within the hour."
+          ) : (
+            checkpoint.error && "Whether it is signed is not known: it could not be read."
+          )}
+        </p>
+        <div role="status" className="mt-2">
+          {running && (
+            <>
+              <progress
+                className="w-full"
+                value={found?.last ?? 0}
+                max={found?.head ?? 1}
+                aria-label="Entries checked"
+              />
+              <p className="text-second">{found ? `${found.last} of ${found.head} entries checked` : "Checking …"}</p>
+            </>
+          )}
+          {!running && found && !found.broken && (
+            <p className="border-l-4 border-green pl-3">
+              Entries 1 to {found.last} hang together: none was changed, taken out or put in.{" "}
+              {found.anchored > 0 && `Up to ${found.anchored} they are those of the signed checkpoints.`}
+            </p>
+          )}
+          {found && found.broken > 0 && (
+            <p className="border-l-4 border-red bg-red-wash py-1 pl-3">
+              <span className="font-semibold text-red">Altered at entry {found.broken}.</span> {found.why}. Compare an
+              export with the checkpoints that left the database.
+            </p>
+          )}
+        </div>
+        {check.error && <Trouble error={check.error} />}
+        {signing.error && <Trouble error={signing.error} />}
+        <div className="mt-3 flex gap-2">
+          {running ? (
+            <Button onClick={() => running.abort()}>Stop</Button>
+          ) : (
+            <Button onClick={check.begin}>Check all entries</Button>
+          )}
+          <Button onClick={() => signing.mutate()} disabled={signing.isPending}>
+            Sign now
+          </Button>
+        </div>
+        <p className="mt-3 text-second">
+          Proof that needs no trust in this service: <code className="font-mono">rankwarden trail verify</code>, with
+          checkpoints that were kept elsewhere.
+        </p>
+      </Aside>
+    </div>
   );
 }

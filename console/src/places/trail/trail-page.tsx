@@ -91,7 +91,7 @@ export function TrailPage() {
       </PageHead>
       <Filters filter={filter} from={params.get("from") ?? ""} to={params.get("to") ?? ""} set={set} />
       {entries.error && !unknown && <Trouble error={entries.error} />}
-      <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7">
+      <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7 max-[900px]:grid-cols-1">
         <div>
           {unknown ? (
             <Nothing>No device has the name {filter.device}.</Nothing>

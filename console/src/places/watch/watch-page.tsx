@@ -43,9 +43,11 @@ export function WatchPage() {
         </Link>
       </PageHead>
       <ServiceNotes fleet={fleet} />
-      <StandingBar standings={fleet.standings} />
-      <div className="mt-2 mb-6">
-        <StandingCounts standings={fleet.standings} to={(s) => `/devices?standing=${s}`} />
+      <div data-tour="standings" className="mb-6">
+        <StandingBar standings={fleet.standings} />
+        <div className="mt-2">
+          <StandingCounts standings={fleet.standings} to={(s) => `/devices?standing=${s}`} />
+        </div>
       </div>
       <Decisions
         fleet={fleet}
