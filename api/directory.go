@@ -82,3 +82,9 @@ type Shift struct {
 	Joins  []string `json:"joins" nullable:"false" doc:"Names of devices"`
 	Leaves []string `json:"leaves" nullable:"false" doc:"Names of devices"`
 }
+
+// Letters is how the directory writes a person or group.
+type Letters struct {
+	Ref  string `json:"ref" doc:"In lower case, as it is compared"`
+	Name string `json:"name" doc:"Like Fleet Support@skerryline.example"`
+}

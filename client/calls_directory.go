@@ -63,3 +63,9 @@ func (c *Client) TryFacts(ctx context.Context, facts []api.Facts) (api.FactsTria
 	_, err := c.do(ctx, call{op: operation.TryDeviceFacts, in: map[string]any{"devices": facts}, out: &out})
 	return out, err
 }
+
+// Letters are the people and groups that policies in force name, as the directory writes them.
+func (c *Client) Letters(ctx context.Context) ([]api.Letters, error) {
+	all, err := list[api.Letters](ctx, c, operation.DirectoryLetters, nil, Page{})
+	return all.Items, err
+}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"testing"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
@@ -168,24 +169,31 @@ func TestAContestIsDecidedOnTheLadder(t *testing.T) {
 	assert.Equal(t, "in_step", s.why("SKL-WKS-001").Device.Standing)
 }
 
-// The whole way without a mouse: from the sign-in over a blank policy to a device that is in step.
+// The whole way without a mouse, by two people: from the sign-in over a blank policy, its approval and its rollout to a
+// device that is in step.
 func TestTheWholeWayByKeyboardAlone(t *testing.T) {
 	s := start(t)
+	s.stop()
+	s.config.Approvals = gate.Approvals{Everything: true}
+	s.run()
 	d := s.enrolled("SKL-WKS-001")
-	b := openTab(t, 1280, 800)
+	s.as("ragna", "deployer")
+	b, other := openTab(t, 1280, 800), openTab(t, 1280, 800)
 	press := func(name string) chromedp.Tasks {
 		return chromedp.Tasks{browser.TabTo(name), chromedp.KeyEvent(kb.Enter)}
 	}
-	b.do(
-		"sign in",
-		chromedp.Navigate(s.URL),
-		browser.Seen(`input[name="name"]`),
-		browser.TabTo("Name"),
-		chromedp.KeyEvent("asta"),
-		browser.TabTo("Password"),
-		chromedp.KeyEvent(ownerPassword+kb.Enter),
-		browser.Seen(`nav[aria-label="Places"]`),
-	)
+	signIn := func(name string) chromedp.Tasks {
+		return chromedp.Tasks{
+			chromedp.Navigate(s.URL),
+			browser.Seen(`input[name="name"]`),
+			browser.TabTo("Name"),
+			chromedp.KeyEvent(name),
+			browser.TabTo("Password"),
+			chromedp.KeyEvent(ownerPassword + kb.Enter),
+			browser.Seen(`nav[aria-label="Places"]`),
+		}
+	}
+	b.do("sign in", signIn("asta"))
 	b.do(
 		"write a policy, and start a change with it",
 		browser.Palette("Write a", "Write a policy"),
@@ -212,16 +220,41 @@ func TestTheWholeWayByKeyboardAlone(t *testing.T) {
 		browser.Reads("draft, 2 edits"),
 	)
 	b.do(
-		"apply it, after the question",
+		"ask for approval, after the question",
 		browser.Palette("Rules for all", "Rules for all"),
 		browser.Reads("Stricter"),
-		enabled("Apply to all at once…"),
-		press("Apply to all at once…"),
-		browser.Reads("Apply Rules for all to all devices at once?"),
-		press("Apply to all devices"),
-		browser.Reads("applied · started by asta"),
+		enabled("Ask for approval…"),
+		press("Ask for approval…"),
+		browser.Reads("Ask a second person to approve"),
+		press("Ask for approval"),
+		browser.Reads("waits for a second person. Nothing has reached a device."),
 	)
+	other.do(
+		"a second person looks at it, and approves what is listed",
+		signIn("ragna"),
+		browser.Palette("Rules for all", "Rules for all"),
+		browser.Reads("Stricter"),
+		enabled("Approve these effects…"),
+		press("Approve these effects…"),
+		browser.Seen(`[role="alertdialog"], [role="dialog"]`),
+		press("Approve these effects"),
+		browser.Reads("You approved Rules for all."),
+	)
+	other.noErrors()
+	b.do(
+		"it goes out in waves",
+		enabled("Start rollout…"),
+		press("Start rollout…"),
+		browser.Reads("The next wave opens when the last one has passed its gate."),
+		browser.TabTo("Soak, minutes"),
+		chromedp.KeyEvent("a", chromedp.KeyModifiers(input.ModifierCtrl)),
+		chromedp.KeyEvent("0"),
+		press("Start the first wave"),
+		browser.Until(`location.pathname === "/rollouts/rules-for-all"`),
+	)
+	s.settled()
 	s.cycle(d, "SKL-WKS-001")
+	b.do("the gate is passed", browser.Reads("done: the last wave passed its gate"))
 	b.do("see the device in step", browser.Palette("SKL-WKS-001", "SKL-WKS-001"), browser.Reads("in step"))
 	assert.Equal(t, 14, *stateOf(t, d).Passwords.MinLength)
 	b.noErrors()

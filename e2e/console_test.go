@@ -1,14 +1,11 @@
 package e2e
 
 import (
-	"fmt"
-	"os"
 	"testing"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/demo"
 	"rankwarden.example/e2e/browser"
@@ -248,75 +245,4 @@ func TestConsole(t *testing.T) {
 		"the name of the change that edits go into, and that of the tab")
 	b.do("sign out", browser.Person("Sign out"), browser.Seen(`input[name="name"]`))
 	b.noErrors()
-}
-
-// Every page, light and dark, small and large, has no accessibility violation that axe-core finds.
-func TestConsoleIsAccessible(t *testing.T) {
-	beside(t)
-	d := startDemo(t, "--quiet-people")
-	b := openTab(t, 1280, 800)
-	look := func(path, ready string) {
-		b.do(path, chromedp.Navigate(d.url+path), browser.Seen(ready))
-		for _, seen := range []struct {
-			dark          bool
-			width, height int64
-		}{{true, 1920, 1080}, {false, 1280, 800}} {
-			b.do(path, browser.Dark(seen.dark), chromedp.EmulateViewport(seen.width, seen.height), browser.Seen(ready))
-			b.axe(fmt.Sprint(path, seen))
-		}
-	}
-	look("/", `input[name="name"]`)
-	b.do("sign in", browser.SignIn(d.url, demo.Owner, d.password))
-	for _, page := range [][2]string{
-		{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"},
-		{"/devices/SKL-HBR-003", "tbody th"},
-		{"/devices/SKL-WKS-003/history?setting=membership.administrators", "tbody td"},
-		{"/organisation/groups?group=kiosks", `[role="cell"] button`},
-		{"/organisation/facts", `textarea`}, {"/organisation/enrolment", `[role="cell"]`},
-		{"/organisation/directory", `[role="cell"]`}, {"/events", `[role="cell"] a`},
-		{"/passwords?device=SKL-TKT-001&account=account%3Akeeper", `textarea`}, {"/policies", `[role="cell"] a`},
-		{"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`}, {"/changes", `[role="cell"] a`},
-		{"/changes/" + demo.ChangeName, `section li`}, {"/ladder?group=head-office", "tbody th"},
-		{"/assignments?assignment=stricter-lockout", `[role="cell"] button`}, {"/trail?entry=60", "tbody td"},
-	} {
-		look(page[0], page[1])
-	}
-	for _, dialog := range []struct{ path, button, reads string }{
-		{"/changes", "Start a change", "Which change?"},
-		{"/changes/" + demo.ChangeName, "Ask for approval…", "Ask a second person to approve"},
-		{"/changes/" + demo.ChangeName, "Edit title and reason…", "Title and reason"},
-		{"/changes/" + demo.ChangeName, "Drop…", "Drop this change?"},
-		{"/drift", "Choose all that are listed", "Choose none"},
-	} {
-		b.do(dialog.path, chromedp.Navigate(d.url+dialog.path), click(dialog.button), browser.Reads(dialog.reads))
-		b.axeInBoth("dialog of " + dialog.path + ": " + dialog.button)
-	}
-	b.noErrors()
-}
-
-// axeInBoth looks at a page with axe, dark and then light.
-func (b *tab) axeInBoth(where string) {
-	b.t.Helper()
-	for _, dark := range []bool{true, false} {
-		b.do(where, browser.Dark(dark))
-		b.axe(where)
-	}
-}
-
-func (b *tab) axe(where string) {
-	b.t.Helper()
-	var found string
-	var there bool
-	b.do("axe on "+where, chromedp.Evaluate("window.axe !== undefined", &there))
-	if !there {
-		source, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
-		require.NoError(b.t, err)
-		b.do("axe on "+where, chromedp.Evaluate(string(source)+"; true", nil))
-	}
-	b.do("axe on "+where, chromedp.Evaluate(
-		`axe.run({resultTypes: ["violations"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.html + " " + n.failureSummary).join(" | ")).join("\n"))`,
-		&found,
-		browser.Awaited,
-	))
-	assert.Empty(b.t, found, where)
 }

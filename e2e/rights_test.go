@@ -74,7 +74,7 @@ var bodies = map[string]string{
 	"create-token":    `{"name": "t", "expires_in_hours": 1}`, "create-policy": `{"source": "nonsense"}`,
 	"save-policy": `{"source": "nonsense"}`, "check-policy": `{"source": "nonsense"}`,
 	"create-group": `{"name": "everything"}`, "edit-group": `{}`, "test-rule": `{"rule": "true"}`,
-	"try-device-facts": `{"devices": [{"device": "SKL-WKS-001"}]}`,
+	"try-device-facts":       `{"devices": [{"device": "SKL-WKS-001"}]}`,
 	"create-assignment":      `{"name": "none", "policy": "none", "include": ["everything"], "rank": 1}`,
 	"edit-assignment":        `{"policy": "none", "include": ["everything"], "rank": 1}`,
 	"create-enrolment-token": `{"uses": 1, "expires_in_hours": 1, "groups": ["none"]}`,

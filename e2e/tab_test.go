@@ -51,12 +51,12 @@ func (s *shared) close() {
 // tab is a browser that gathers what goes wrong in it.
 type tab struct {
 	context.Context
-	t      *testing.T
+	t      testing.TB
 	mu     sync.Mutex
 	errors []string
 }
 
-func openTab(t *testing.T, width, height int) *tab {
+func openTab(t testing.TB, width, height int) *tab {
 	// Not the context of the test, which ends before its browser is closed.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(t.Context()), 15*time.Minute)
 	t.Cleanup(cancel)

@@ -8,6 +8,10 @@ var (
 		ID: "list-directory", Method: get, Path: "/directory", Right: rights.Look, Budget: Small,
 		Summary: "People and groups of the directory, by any part of a name",
 	})
+	DirectoryLetters = declare(Operation{
+		ID: "directory-letters", Method: get, Path: "/directory/letters", Right: rights.Look, Budget: Small,
+		Summary: "How the directory writes the people and groups that policies in force name",
+	})
 	ImportDirectory = declare(Operation{
 		ID: "import-directory", Method: post, Path: "/directory/import", Right: rights.Administer, Budget: File,
 		Action:  "directory.imported",

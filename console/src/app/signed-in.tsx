@@ -1,6 +1,10 @@
+import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { useLocation } from "react-router";
 import { Toaster } from "sonner";
+import { read } from "@/api/queries";
 import type { Me } from "@/api/types";
+import { LettersContext, lettersOf } from "@/ui/letters";
 import { Broken } from "./broken";
 import { OnlyMe, Pages } from "./routes";
 import { Shell } from "./shell";
@@ -29,11 +33,15 @@ interface SignedInProps {
 /** The console of whoever has signed in. When the session ends, the sign-in comes on top, so that nothing typed is lost. */
 export function SignedIn({ me, held, quiet, again, leave }: SignedInProps) {
   const { pathname } = useLocation();
+  const names = useQuery({ ...read.letters(), enabled: me !== undefined && !held }).data?.items;
+  const write = useMemo(() => lettersOf((names ?? []).map((e) => e.name)), [names]);
   return (
-    <Shell me={me} quiet={quiet} onLeave={leave}>
-      <Broken key={pathname}>{me && held ? <OnlyMe me={me} /> : <Pages />}</Broken>
-      {again && <SignInOnTop />}
-      <Toaster position="bottom-right" toastOptions={toasts} style={{ fontFamily: "inherit" }} />
-    </Shell>
+    <LettersContext value={write}>
+      <Shell me={me} quiet={quiet} onLeave={leave}>
+        <Broken key={pathname}>{me && held ? <OnlyMe me={me} /> : <Pages />}</Broken>
+        {again && <SignInOnTop />}
+        <Toaster position="bottom-right" toastOptions={toasts} style={{ fontFamily: "inherit" }} />
+      </Shell>
+    </LettersContext>
   );
 }

@@ -50,6 +50,7 @@ func viewDirectoryChange(c changes.DirectoryChange) api.DirectoryChange {
 
 func (a *routes) directoryRoutes() {
 	register(a, operation.ListDirectory, a.listDirectory)
+	register(a, operation.DirectoryLetters, a.directoryLetters)
 	register(a, operation.ImportDirectory, a.importDirectory)
 	register(a, operation.DirectoryConnection, a.directoryConnection)
 	register(a, operation.ReadDirectory, a.readDirectory)
@@ -101,6 +102,11 @@ func (a *routes) importDirectory(
 ) (*struct{ Body api.DirectoryChange }, error) {
 	c, err := a.Changes.ImportDirectory(ctx, who, in.RawBody, in.Replace, in.Accept, in.asking())
 	return &struct{ Body api.DirectoryChange }{viewDirectoryChange(c)}, err
+}
+
+func (a *routes) directoryLetters(ctx context.Context, _ rights.Identity, _ *struct{}) (*List[api.Letters], error) {
+	list, err := a.Changes.Letters(ctx)
+	return listOf(list, "", err, func(e store.DirectoryEntry) api.Letters { return api.Letters{Ref: e.Ref, Name: e.Name} })
 }
 
 // directoryConnection says whether a directory is connected, and how its last run ended.

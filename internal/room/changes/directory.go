@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"time"
 
 	"rankwarden.example/core/effect"
@@ -220,4 +222,14 @@ func (s *Service) LetGo(ctx context.Context, who rights.Identity, ref string) er
 			return nil
 		},
 	)
+}
+
+// Letters gives the people and groups that policies in force name, with their names as the directory writes them.
+func (s *Service) Letters(ctx context.Context) ([]store.DirectoryEntry, error) {
+	tx := s.Read(ctx)
+	used, err := s.principalsInForce(tx)
+	if err != nil {
+		return nil, err
+	}
+	return tx.DirectoryNames(slices.Collect(maps.Keys(used)))
 }

@@ -221,7 +221,7 @@ func (s *Service) mayVanish(tx Records, vanished []store.DirectoryEntry, accept 
 }
 
 // principalsInForce are the people and groups that policies in force name, as they are written there.
-func (s *Service) principalsInForce(tx Records) (map[string]bool, error) {
+func (s *Service) principalsInForce(tx Reads) (map[string]bool, error) {
 	assignments, err := tx.Assignments()
 	used := map[string]bool{}
 	for _, a := range assignments {

@@ -38,6 +38,7 @@ type Reads interface {
 	CountAimedOutside(reach rights.Reach, aim store.Aim) (int, error)
 	DirectoryAround(refs []principal.Ref) (*principal.Table, error)
 	DirectoryIsEmpty() (bool, error)
+	DirectoryNames(refs []string) ([]store.DirectoryEntry, error)
 	Group(name string) (store.Group, error)
 	Agreement(id string) (effect.AccessSet, error)
 	Brake(id string) (store.Brake, error)

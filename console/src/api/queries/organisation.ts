@@ -77,6 +77,13 @@ export const read = {
       staleTime: Number.POSITIVE_INFINITY,
       refetchInterval: false,
     }),
+  letters: () =>
+    queryOptions({
+      queryKey: ["directory", "letters"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/directory/letters", { signal })),
+      meta: edited,
+      staleTime: 300_000,
+    }),
   directoryConnection: () =>
     queryOptions({
       queryKey: ["directory", "connection"],

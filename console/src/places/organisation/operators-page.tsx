@@ -71,7 +71,7 @@ export function OperatorsPage() {
   ];
   return (
     <>
-      <PageHead tab="Operators" title="Operators" note="Operators: who may do what, on which devices.">
+      <PageHead tab="Operators" title="Operators" note="Who may do what, on which devices.">
         {chosen && <Button onClick={() => set({ operator: "" })}>New operator</Button>}
       </PageHead>
       <OrganisationParts />

@@ -6,6 +6,7 @@ import type { DocumentProblem, PolicyCheck } from "@/api/types";
 import { lineDifference } from "@/domain/difference";
 import { Lines } from "@/domain/lines";
 import { ago, useNow } from "@/domain/time";
+import { Words } from "@/domain/words";
 import { Ask } from "@/ui/ask";
 import { TextButton } from "@/ui/button";
 import { Aside } from "@/ui/page";
@@ -59,7 +60,7 @@ export function InWords({ asks }: { asks: PolicyCheck["asks"] }) {
                   {a.title.toLowerCase() !== section.toLowerCase() && (
                     <span className="font-semibold">{a.title}: </span>
                   )}
-                  {a.words}
+                  <Words>{a.words}</Words>
                 </dd>
               ))}
           </div>

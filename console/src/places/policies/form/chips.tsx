@@ -27,6 +27,9 @@ function Chips({ path, items }: { path: Path; items: string[] }) {
 
 const listOf = (value: Plain): string[] => (Array.isArray(value) ? value.map(String) : []);
 
+/** Whether two references are the same: case does not count in them. */
+const same = (ref: string) => (other: string) => ref.toLowerCase() === other.toLowerCase();
+
 /** Principals picked by typing: managed accounts of this policy, built-in ones, the directory, or an identifier as it is. */
 export function Principals({ label, path }: { label: string; path: Path }) {
   const { values, set, readOnly } = useForm();
@@ -43,9 +46,9 @@ export function Principals({ label, path }: { label: string; path: Path }) {
   const typed = text.trim();
   const suggestions = [
     ...own.filter((ref) => ref.includes(typed.toLowerCase())).map((ref) => ({ ref, name: "" })),
-    ...(typed.length > 1 ? (found.data?.items ?? []).map((e) => ({ ref: e.ref, name: e.name })) : []),
+    ...(typed.length > 1 ? (found.data?.items ?? []).map((e) => ({ ref: `${e.kind}:${e.name}`, name: e.title })) : []),
     ...(/^(user|group|sid|local|guid):./i.test(typed) ? [{ ref: typed, name: "as it is written" }] : []),
-  ].filter((s, index, all) => !items.includes(s.ref) && all.findIndex((x) => x.ref === s.ref) === index);
+  ].filter((s, index, all) => !items.some(same(s.ref)) && all.findIndex((x) => same(s.ref)(x.ref)) === index);
   const pick = (ref: string) => {
     set([...path, items.length], ref);
     setText("");

@@ -1,5 +1,6 @@
 import { createContext, type ReactNode, useContext, useEffect, useId, useRef, useState } from "react";
 import type { DocumentProblem, PolicyCheck } from "@/api/types";
+import { Words } from "@/domain/words";
 import { Button } from "@/ui/button";
 import { numberOr, type Path, type Plain, written } from "./document";
 
@@ -44,7 +45,7 @@ export function InWords({ units }: { units: string[] }) {
     .filter((a) => units.includes(a.unit))
     .map((a) => (
       <p key={a.unit} className="text-second">
-        {a.words}
+        <Words>{a.words}</Words>
       </p>
     ));
 }

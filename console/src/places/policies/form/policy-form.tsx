@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useState } from "react";
 import type { DocumentProblem, PolicyCheck } from "@/api/types";
-import { Button } from "@/ui/button";
+import { TextButton } from "@/ui/button";
 import { type Plain, valuesOf, withValue } from "./document";
 import { FormContext, LinesLine, TextLine } from "./fields";
 import { Accounts, BuiltIns, LockoutRule, Membership, PasswordRules, RotationRules } from "./sections";
@@ -49,22 +49,22 @@ export function PolicyForm({ source, problems, asks, readOnly, isNew, onChange }
           </a>
         ))}
       </nav>
+      {!readOnly && rest.length > 0 && (
+        <fieldset className="mb-4 flex flex-wrap items-baseline gap-x-4 gap-y-1">
+          <legend className="sr-only">Nothing is asked yet of</legend>
+          {rest.map((s) => (
+            <TextButton key={s.id} onClick={() => setOpened([...opened, s.id])}>
+              + {s.name}
+            </TextButton>
+          ))}
+        </fieldset>
+      )}
       {isNew && <TextLine label="Name" path={["name"]} mono />}
       <TextLine label="Title" path={["title"]} />
       <LinesLine label="Notes" path={["notes"]} placeholder="why it is so, for whoever reads it next" />
       {shown.map(({ id, Part }) => (
         <Part key={id} />
       ))}
-      {!readOnly && rest.length > 0 && (
-        <fieldset className="flex flex-wrap gap-2">
-          <legend className="mb-1 text-second">Nothing is asked yet of</legend>
-          {rest.map((s) => (
-            <Button key={s.id} onClick={() => setOpened([...opened, s.id])}>
-              + {s.name}
-            </Button>
-          ))}
-        </fieldset>
-      )}
     </FormContext.Provider>
   );
 }
