@@ -72,7 +72,7 @@ export function Shell({ me, quiet, onLeave, children }: ShellProps) {
       <main
         id="content"
         tabIndex={-1}
-        className="mx-auto w-full max-w-[1600px] grow px-6 py-5 outline-none max-[900px]:px-3"
+        className="mx-auto min-h-screen w-full max-w-[1600px] grow px-6 py-5 outline-none max-[900px]:px-3"
       >
         {children}
       </main>

@@ -13,14 +13,14 @@ export function useTitle(title: string) {
 
 type PageHeadProps = { title: ReactNode; tab: string; note?: ReactNode; children?: ReactNode };
 
-/** The head of a page; the tab is what the browser calls it. */
+/** The head of a page; the tab is what the browser calls it. A note that is not known yet is empty, and keeps its line. */
 export function PageHead({ title, tab, note, children }: PageHeadProps) {
   useTitle(tab);
   return (
     <div className="mb-4 flex flex-wrap items-end gap-x-4 gap-y-2">
       <div className="min-w-72 flex-1">
         <h1 className="text-xl leading-8 font-bold">{title}</h1>
-        {note && <p className="text-second">{note}</p>}
+        {note !== undefined && <p className="min-h-5 text-second">{note}</p>}
       </div>
       {children && <div className="flex flex-wrap items-center gap-2">{children}</div>}
     </div>

@@ -34,7 +34,7 @@ export function NextStep({ of, next, preview }: { of: ChangeDetail; next: Next; 
   return (
     <section
       aria-label="Next step"
-      className="mb-4 flex flex-wrap items-center gap-3 border-l-4 border-brass bg-sheet px-4 py-3"
+      className="mb-4 flex min-h-[58px] flex-wrap items-center gap-3 border-l-4 border-brass bg-sheet px-4 py-3"
     >
       {next.primary && draw(next.primary, true)}
       {next.others.map((action) => draw(action, false))}

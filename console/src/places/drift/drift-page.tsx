@@ -111,7 +111,9 @@ export function DriftPage() {
           chips={chipsOf(filter, sums.data?.items ?? [])}
           remove={(names) => set(Object.fromEntries(names.map((name) => [name, ""])))}
         />
-        {mayAct && items.length > 0 && <Chosen listed={list.findings(filter)} chosen={chosen} choose={pick} />}
+        {mayAct && (items.length > 0 || findings.pending) && (
+          <Chosen listed={list.findings(filter)} chosen={chosen} choose={pick} />
+        )}
       </div>
       {findings.error && <Trouble error={findings.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-7 max-[900px]:grid-cols-1">

@@ -68,7 +68,7 @@ function Contest({ way, unit, title, rivals, mayMove, assignments, drafted, onMo
         {where} {way.devices === 1 ? "keeps what it had" : "keep what they had"}. What differs comes first.
       </p>
       <div className="overflow-x-auto border border-hairline bg-sheet">
-        <table className="w-full min-w-[640px] text-left">
+        <table className="w-full min-w-[640px] table-fixed text-left">
           <thead>
             <tr className="border-b border-hairline align-bottom">
               <th scope="col" className="px-3 py-2 text-sm font-normal text-second">
@@ -108,7 +108,9 @@ function Contest({ way, unit, title, rivals, mayMove, assignments, drafted, onMo
               {rivals.map((r, at) => (
                 <td key={r.assignment} className="px-3 py-2 text-center">
                   {asked ? (
-                    <Effect preview={effects[at]?.data} error={effects[at]?.error ?? null} />
+                    <div className="min-h-[4.5rem]">
+                      <Effect preview={effects[at]?.data} error={effects[at]?.error ?? null} />
+                    </div>
                   ) : (
                     at === 0 && <TextButton onClick={() => ask(true)}>Work out what each would do</TextButton>
                   )}

@@ -52,7 +52,7 @@ export function LadderPage() {
             Ladder of <span className={device || group ? "font-mono" : ""}>{whose}</span>
           </>
         }
-        note={ladder.data && howMany(ladder.data.devices, ways.length + ladder.data.more)}
+        note={ladder.data ? howMany(ladder.data.devices, ways.length + ladder.data.more) : ""}
       >
         {moves.length > 0 && <Button onClick={() => takeBack()}>Take back {moved(moves)}</Button>}
         {moves.length > 0 && (

@@ -22,7 +22,7 @@ export function MePage() {
   const me = session.data;
   return (
     <>
-      <PageHead tab="Your sign-in" title="Your sign-in" note={me && `${me.name}, ${me.organisation}`} />
+      <PageHead tab="Your sign-in" title="Your sign-in" note={me ? `${me.name}, ${me.organisation}` : ""} />
       {me && <TourAgain of={me.name} />}
       {factor.error && <Trouble error={factor.error} />}
       <div className="grid grid-cols-[minmax(0,560px)_minmax(0,380px)] gap-10 max-[900px]:grid-cols-1">
