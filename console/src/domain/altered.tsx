@@ -19,7 +19,7 @@ export function Altered({ rows, of = rows.length }: { rows: Schemas["Altered"][]
       </thead>
       <tbody>
         {rows.slice(0, shown).map((row) => (
-          <tr key={`${row.object} ${row.what}`} className="border-b border-hairline align-top">
+          <tr key={`${row.object} ${row.what}`} className="border-b border-hairline align-baseline">
             <td className="py-1 pr-3 font-mono">
               <Breakable text={row.object} />
             </td>

@@ -1,13 +1,16 @@
-import { type RefObject, useEffect, useRef, useState } from "react";
+import { type RefObject, useLayoutEffect, useRef, useState } from "react";
 
 /** The width of an element, in CSS pixels, as it is now; 0 before it is laid out. */
 export function useSize<E extends Element>(): [RefObject<E | null>, number] {
   const element = useRef<E>(null);
   const [width, setWidth] = useState(0);
-  useEffect(() => {
+  // Before anything is painted, so that nothing below it moves.
+  useLayoutEffect(() => {
     const found = element.current;
     if (!found || typeof ResizeObserver === "undefined") return;
-    const watching = new ResizeObserver(() => setWidth(Math.floor(found.getBoundingClientRect().width)));
+    const measure = () => setWidth(Math.floor(found.getBoundingClientRect().width));
+    measure();
+    const watching = new ResizeObserver(measure);
     watching.observe(found);
     return () => watching.disconnect();
   }, []);

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useDeferredValue, useEffect, useState } from "react";
 import { Link } from "react-router";
 import { read } from "@/api/queries";
 import { useRights } from "@/api/rights";
@@ -27,6 +27,7 @@ export function WatchPage() {
   useEffect(() => {
     if (known) draw(true);
   }, [known]);
+  const rest = useDeferredValue(known || drawn, false); // drawn piece by piece, without holding the page up
   if (watch.isPending || !(known || drawn)) return <Loading />;
   if (!watch.data) return <Trouble error={watch.error as Error} />;
   const fleet = watch.data;
@@ -55,17 +56,19 @@ export function WatchPage() {
         held={brakes.data?.items ?? []}
         mayDecide={may("deploy")}
       />
-      <div className="grid grid-cols-[minmax(0,1fr)_minmax(340px,28%)] gap-8 max-[900px]:grid-cols-1">
-        <div>
-          <Strips fleet={fleet} />
-          <Versions fleet={fleet} />
+      {rest && (
+        <div className="grid grid-cols-[minmax(0,1fr)_minmax(340px,28%)] gap-8 max-[900px]:grid-cols-1">
+          <div>
+            <Strips fleet={fleet} />
+            <Versions fleet={fleet} />
+          </div>
+          <div>
+            <UnderWay fleet={fleet} />
+            <OverDays />
+            <LastDay fleet={fleet} />
+          </div>
         </div>
-        <div>
-          <UnderWay fleet={fleet} />
-          <OverDays />
-          <LastDay fleet={fleet} />
-        </div>
-      </div>
+      )}
     </>
   );
 }
