@@ -12,6 +12,7 @@ type FieldProps = {
 };
 
 const cell = 6; // pixels from one mark to the next
+const inOneGo = 1000; // marks that are drawn before the browser gets its turn
 
 /** Thousands of devices, one small mark each, in rows. What it says is said in words and numbers beside it. */
 export function MarkField({ label, letters, looks, onPick }: FieldProps) {
@@ -23,23 +24,37 @@ export function MarkField({ label, letters, looks, onPick }: FieldProps) {
     const paper = canvas.current;
     const at = paper?.getContext("2d");
     if (!paper || !at || width === 0) return;
+    let frame = 0;
     const redraw = () => {
+      cancelAnimationFrame(frame);
       const dense = window.devicePixelRatio || 1;
       paper.width = width * dense;
       paper.height = height * dense;
       at.scale(dense, dense);
-      const colours = getComputedStyle(paper);
-      for (const [letter, look] of Object.entries(looks)) {
-        at.fillStyle = at.strokeStyle = colours.getPropertyValue(look.colour);
-        for (let i = letters.indexOf(letter); i >= 0; i = letters.indexOf(letter, i + 1)) {
+      const style = getComputedStyle(paper);
+      const colours = Object.fromEntries(
+        Object.entries(looks).map(([letter, look]) => [letter, style.getPropertyValue(look.colour)]),
+      );
+      const goOn = (from: number) => {
+        const to = Math.min(from + inOneGo, letters.length);
+        for (let i = from; i < to; i++) {
+          const letter = letters[i] ?? "";
+          const look = looks[letter];
+          if (!look) continue;
+          at.fillStyle = at.strokeStyle = colours[letter] ?? "";
           draw(at, look.shape, (i % perRow) * cell, Math.floor(i / perRow) * cell);
         }
-      }
+        if (to < letters.length) frame = requestAnimationFrame(() => goOn(to));
+      };
+      goOn(0);
     };
     redraw();
     const theme = new MutationObserver(redraw);
     theme.observe(document.documentElement, { attributes: true });
-    return () => theme.disconnect();
+    return () => {
+      theme.disconnect();
+      cancelAnimationFrame(frame);
+    };
   }, [letters, looks, width, height, perRow]);
   const pick = (event: MouseEvent) => {
     const box = event.currentTarget.getBoundingClientRect();

@@ -50,6 +50,8 @@ function Contest({ way, unit, title, rivals, mayMove, assignments, drafted, onMo
   const device = useQuery({ ...read.device(first), enabled: first !== "" });
   const group = device.data?.local_groups.find((g) => `membership.${g.name}` === unit);
   const rows = contestRows(rivals, unit, group?.members);
+  // Its column stands from the beginning, unless the device turns out to have no such group.
+  const hasNow = unit.startsWith("membership.") && (group !== undefined || device.isPending);
   const moves = rivals.map((r) => ({ assignment: r.assignment, rank: rankOneStep(way.rungs, r.assignment, true) }));
   // What each would do is a preview of the fleet: of a large one, when somebody asks.
   const [asked, ask] = useState(way.devices <= few);
@@ -80,7 +82,7 @@ function Contest({ way, unit, title, rivals, mayMove, assignments, drafted, onMo
                   <span className="block text-sm font-normal text-second">policy {r.policy}</span>
                 </th>
               ))}
-              {group && (
+              {hasNow && (
                 <th scope="col" className="px-3 py-2 text-center text-sm font-normal text-second">
                   On {first} now
                 </th>
@@ -98,7 +100,7 @@ function Contest({ way, unit, title, rivals, mayMove, assignments, drafted, onMo
                     {row.texts ? <Breakable text={row.texts[at] ?? ""} /> : <Cell says={said} loud={row.differs} />}
                   </td>
                 ))}
-                {group && <td className="px-3 py-2 text-center">{row.now && <Cell says={row.now} loud={false} />}</td>}
+                {hasNow && <td className="px-3 py-2 text-center">{row.now && <Cell says={row.now} loud={false} />}</td>}
               </tr>
             ))}
             <tr className="align-top">
@@ -108,7 +110,7 @@ function Contest({ way, unit, title, rivals, mayMove, assignments, drafted, onMo
               {rivals.map((r, at) => (
                 <td key={r.assignment} className="px-3 py-2 text-center">
                   {asked ? (
-                    <div className="min-h-[4.5rem]">
+                    <div className="min-h-[5rem]">
                       <Effect preview={effects[at]?.data} error={effects[at]?.error ?? null} />
                     </div>
                   ) : (
@@ -121,7 +123,7 @@ function Contest({ way, unit, title, rivals, mayMove, assignments, drafted, onMo
                   )}
                 </td>
               ))}
-              {group && <td />}
+              {hasNow && <td />}
             </tr>
           </tbody>
         </table>

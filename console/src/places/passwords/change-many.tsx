@@ -1,6 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { change } from "@/api/changes";
+import { useReach } from "@/api/rights";
 import type { Password, Schemas } from "@/api/types";
 import { OrderProgress } from "@/domain/order-progress";
 import { Ask } from "@/ui/ask";
@@ -24,7 +25,10 @@ export function ChangeMany({ chosen, group, clear }: Props) {
     },
     onSuccess: clear,
   });
-  const what = chosen.length > 0 ? `${chosen.length} selected` : group ? `all of ${group}` : "";
+  const { limited, groups } = useReach();
+  // An order for a group is one for all of its devices; whoever reaches some of them chooses those.
+  const whole = group !== undefined && (!limited || groups.includes(group));
+  const what = chosen.length > 0 ? `${chosen.length} selected` : whole ? `all of ${group}` : "";
   return (
     <div className="flex items-center gap-3">
       {what && (
