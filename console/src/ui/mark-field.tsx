@@ -1,5 +1,6 @@
 import { type MouseEvent, useEffect, useRef } from "react";
 import { useSize } from "./size";
+import { inTurns } from "./turns";
 
 /** How one kind of mark is drawn: its shape as well as its colour. */
 export type MarkLook = { word: string; colour: string; shape: "dot" | "diamond" | "ring" | "bars" | "speck" };
@@ -8,34 +9,35 @@ type FieldProps = {
   label: string;
   letters: string; // one a device
   looks: Record<string, MarkLook>; // by letter
+  width?: number; // in pixels, where somebody has measured it for all of several fields
   onPick?: (letter: string, index: number) => void; // of the mark that was pressed
 };
 
 const cell = 6; // pixels from one mark to the next
-const inOneGo = 1000; // marks that are drawn before the browser gets its turn
+const inOneGo = 500; // marks that are drawn in one turn
 
 /** Thousands of devices, one small mark each, in rows. What it says is said in words and numbers beside it. */
-export function MarkField({ label, letters, looks, onPick }: FieldProps) {
+export function MarkField({ label, letters, looks, width: given, onPick }: FieldProps) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const [around, width] = useSize<HTMLDivElement>();
+  const [around, own] = useSize<HTMLDivElement>(given === undefined);
+  const width = given ?? own;
   const perRow = Math.max(1, Math.floor(width / cell));
   const height = Math.ceil(letters.length / perRow) * cell;
   useEffect(() => {
     const paper = canvas.current;
     const at = paper?.getContext("2d");
     if (!paper || !at || width === 0) return;
-    let frame = 0;
+    let giveUp = () => {};
     const redraw = () => {
-      cancelAnimationFrame(frame);
+      giveUp();
       const dense = window.devicePixelRatio || 1;
       paper.width = width * dense;
       paper.height = height * dense;
       at.scale(dense, dense);
-      const style = getComputedStyle(paper);
-      const colours = Object.fromEntries(
-        Object.entries(looks).map(([letter, look]) => [letter, style.getPropertyValue(look.colour)]),
-      );
-      const goOn = (from: number) => {
+      let colours: Record<string, string> | undefined;
+      let from = 0;
+      giveUp = inTurns(() => {
+        colours ??= coloursOf(looks);
         const to = Math.min(from + inOneGo, letters.length);
         for (let i = from; i < to; i++) {
           const letter = letters[i] ?? "";
@@ -44,16 +46,16 @@ export function MarkField({ label, letters, looks, onPick }: FieldProps) {
           at.fillStyle = at.strokeStyle = colours[letter] ?? "";
           draw(at, look.shape, (i % perRow) * cell, Math.floor(i / perRow) * cell);
         }
-        if (to < letters.length) frame = requestAnimationFrame(() => goOn(to));
-      };
-      goOn(0);
+        from = to;
+        return to === letters.length;
+      });
     };
     redraw();
     const theme = new MutationObserver(redraw);
     theme.observe(document.documentElement, { attributes: true });
     return () => {
       theme.disconnect();
-      cancelAnimationFrame(frame);
+      giveUp();
     };
   }, [letters, looks, width, height, perRow]);
   const pick = (event: MouseEvent) => {
@@ -79,6 +81,14 @@ export function MarkField({ label, letters, looks, onPick }: FieldProps) {
         onClick={pick}
       />
     </div>
+  );
+}
+
+/** The colours of the theme, by letter. */
+function coloursOf(looks: Record<string, MarkLook>): Record<string, string> {
+  const style = getComputedStyle(document.documentElement);
+  return Object.fromEntries(
+    Object.entries(looks).map(([letter, look]) => [letter, style.getPropertyValue(look.colour)]),
   );
 }
 

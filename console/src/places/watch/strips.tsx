@@ -1,12 +1,16 @@
 import { Link, useNavigate } from "react-router";
 import type { Overview, Standing } from "@/api/types";
 import { looks, order, StandingBar, total } from "@/domain/standing";
+import { useGrowing } from "@/ui/growing";
 import { MarkField, type MarkLook } from "@/ui/mark-field";
 import { Marks } from "@/ui/marks";
 import { Nothing } from "@/ui/page";
+import { useSize } from "@/ui/size";
 
 /** The groups with one mark for each of their devices. */
 export function Strips({ fleet }: { fleet: Overview }) {
+  const [column, width] = useSize<HTMLTableCellElement>(); // measured once for all groups
+  const strips = useGrowing(fleet.strips);
   if (fleet.strips.length === 0) {
     return <Nothing>No groups yet. Create one with the command: rankwarden group create NAME DEVICE...</Nothing>;
   }
@@ -22,12 +26,12 @@ export function Strips({ fleet }: { fleet: Overview }) {
           </tr>
         </thead>
         <tbody>
-          {fleet.strips.map((strip) => (
+          {strips.map((strip, at) => (
             <tr key={strip.group} className="border-b border-hairline align-top">
               <th scope="row" className="w-44 py-2 text-left font-normal">
                 <Link to={`/devices?group=${strip.group}`}>{strip.group}</Link>
               </th>
-              <td className="py-2">
+              <td ref={at === 0 ? column : undefined} className="py-2">
                 {strip.marks.length > 0 ? (
                   <Marks
                     label={`Devices of ${strip.group}`}
@@ -36,7 +40,7 @@ export function Strips({ fleet }: { fleet: Overview }) {
                 ) : (
                   <>
                     <StandingBar standings={strip.standings} thin />
-                    {strip.field && <Field group={strip.group} field={strip.field} />}
+                    {strip.field && <Field group={strip.group} field={strip.field} width={width} />}
                   </>
                 )}
               </td>
@@ -70,7 +74,7 @@ const fieldLooks: Record<string, MarkLook & { standing: Standing }> = {
 };
 
 /** The devices of a large group; a mark leads to the list of those that stand as it does. */
-function Field({ group, field }: { group: string; field: string }) {
+function Field({ group, field, width }: { group: string; field: string; width: number }) {
   const navigate = useNavigate();
   return (
     <div className="mt-1.5">
@@ -78,6 +82,7 @@ function Field({ group, field }: { group: string; field: string }) {
         label={`Devices of ${group}`}
         letters={field}
         looks={fieldLooks}
+        width={width}
         onPick={(letter) => navigate(`/devices?group=${group}&standing=${fieldLooks[letter]?.standing}`)}
       />
     </div>
