@@ -66,7 +66,9 @@ func BenchmarkConsole(b *testing.B) {
 			{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/drift", `[role="cell"] a`},
 			{"/ladder?group=group-3", "h1"}, {"/passwords", "h1"}, {"/policies", "h1"}, {"/trail", `[role="cell"]`},
 		} {
-			b.Run(fmt.Sprintf("%d%s", devices, of[0]), func(b *testing.B) { pageMeasured(b, tab, server.URL+of[0], of[1]) })
+			b.Run(fmt.Sprintf("%d%s", devices, of[0]), func(b *testing.B) {
+				pageMeasured(b, tab, server.URL+of[0], of[1])
+			})
 		}
 	}
 }
@@ -79,7 +81,8 @@ func BenchmarkScrolling(b *testing.B) {
 	tab.do("sign in", browser.SignIn(server.URL, "asta", ownerPassword))
 	tab.do("all rows are read", chromedp.Navigate(server.URL+"/devices"), browser.Seen(`[role="cell"] a`),
 		chromedp.Focus(`[aria-label="Devices, the part in sight"]`), chromedp.KeyEvent(kb.End),
-		browser.Until(fmt.Sprintf(`document.querySelector('[role="table"]').getAttribute("aria-rowcount") >= %d`, rows)))
+		browser.Until(fmt.Sprintf(`document.querySelector('[role="table"]').getAttribute("aria-rowcount") >= %d`,
+			rows)))
 	var frames []float64
 	for b.Loop() {
 		var each []float64

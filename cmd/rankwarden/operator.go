@@ -69,7 +69,10 @@ func (a *app) operatorRoles() *cobra.Command {
 				column[row]{title: "Role", value: func(r row) string { return r.Role }},
 				column[row]{title: "May", wrap: 1, value: func(r row) string { return strings.Join(r.Rights, ", ") }},
 				column[row]{title: "On", value: func(r row) string {
-					return map[bool]string{true: "every device", false: "every device, or those of groups"}[r.Everywhere]
+					if r.Everywhere {
+						return "every device"
+					}
+					return "every device, or those of groups"
 				}},
 			)
 		},

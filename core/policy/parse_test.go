@@ -48,7 +48,9 @@ lockout: {threshold: 5, duration: 2h}
 
 // A minimum length that a system does not enforce is warned of at its place, for either system.
 func TestAMinimumThatSystemsDoNotEnforce(t *testing.T) {
-	for length, want := range map[int]string{5: "Linux always ask for 6", 6: "", 14: "", 15: "Windows that do not take"} {
+	for length, want := range map[int]string{
+		5: "Linux always ask for 6", 6: "", 14: "", 15: "Windows that do not take",
+	} {
 		_, problems := policy.Parse(fmt.Appendf(nil,
 			"format: rankwarden.policy/1\nname: a\npasswords: {min_length: %d}", length), nil)
 		if want == "" {

@@ -52,8 +52,8 @@ func rulesTogether(r *reader, n *yaml.Node, path string, p *Passwords) {
 			"the preview lists them", unit.SureMinLength, unit.SureMinLength)
 	}
 	if p.MinLength != nil && *p.MinLength < unit.LeastLinuxLength {
-		r.warnf(n, path+".min_length", CodePlatform, "devices with Linux always ask for %d at least, and say that this "+
-			"failed there", unit.LeastLinuxLength)
+		r.warnf(n, path+".min_length", CodePlatform, "devices with Linux always ask for %d at least, and say that "+
+			"this failed there", unit.LeastLinuxLength)
 	}
 	if p.MinAgeDays != nil && p.MaxAgeDays != nil && *p.MaxAgeDays != 0 && *p.MinAgeDays >= *p.MaxAgeDays {
 		r.errorf(

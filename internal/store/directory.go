@@ -37,7 +37,8 @@ func (e DirectoryEntry) Entry() principal.Entry {
 
 // DirectoryNames are the entries among some references, as the directory writes them.
 func (t OrganisationReader) DirectoryNames(refs []string) ([]DirectoryEntry, error) {
-	return rows[DirectoryEntry](t, "select ref, kind, name from directory_entries where ref = any($1) order by ref", refs)
+	return rows[DirectoryEntry](t, "select ref, kind, name from directory_entries where ref = any($1) order by ref",
+		refs)
 }
 
 // DirectoryEntries are all entries, by reference.

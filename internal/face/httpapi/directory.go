@@ -106,7 +106,9 @@ func (a *routes) importDirectory(
 
 func (a *routes) directoryLetters(ctx context.Context, _ rights.Identity, _ *struct{}) (*List[api.Letters], error) {
 	list, err := a.Changes.Letters(ctx)
-	return listOf(list, "", err, func(e store.DirectoryEntry) api.Letters { return api.Letters{Ref: e.Ref, Name: e.Name} })
+	return listOf(list, "", err, func(e store.DirectoryEntry) api.Letters {
+		return api.Letters{Ref: e.Ref, Name: e.Name}
+	})
 }
 
 // directoryConnection says whether a directory is connected, and how its last run ended.
