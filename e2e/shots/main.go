@@ -26,7 +26,7 @@ type page struct {
 }
 
 var pages = []page{
-	{name: "watch", path: "/watch", ready: `[role="img"]`},
+	{name: "watch", path: "/watch", ready: `[aria-label^="Devices of"]`},
 	{name: "devices", path: "/devices", ready: `[role="cell"] a`},
 	{name: "device", path: "/devices/SKL-WKS-003", ready: `tbody th`},
 	{name: "report", path: "/report", ready: `svg[role="img"]`},
