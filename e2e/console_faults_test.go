@@ -164,7 +164,8 @@ func TestColleaguesInTheConsole(t *testing.T) {
 		chromedp.Navigate(s.URL+"/drift?by=group"),
 		browser.Reads("Where they are"),
 		browser.Reads("came back: closed 2 times before"),
-		browser.Click(`[role="cell"] input[type="checkbox"]`),
+		browser.Until(`(box => box.checked || (box.click(), false))(
+			document.querySelector('[role="cell"] input[type="checkbox"]'))`),
 		browser.Reads("1 finding on 1 device chosen"),
 		click("Re-apply…"),
 		browser.Reads("Re-apply on 1 device?"),

@@ -26,6 +26,7 @@ func (a *app) deviceCommand() *cobra.Command {
 		a.devicePeople(),
 		a.deviceSet(),
 		a.deviceFacts(),
+		a.deviceAdministrators(),
 		a.deviceDecide(
 			"accept",
 			"Accept a device that waits for an owner; one that it claims to be is retired",

@@ -127,6 +127,8 @@ func root() *cobra.Command {
 		a.changeCommand(),
 		a.rolloutCommand(),
 		a.brakeCommand(),
+		a.accountCommand(),
+		a.whereCommand(),
 		a.freezeCommand(),
 		a.thawCommand(),
 		a.exportCommand(),

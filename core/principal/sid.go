@@ -89,6 +89,9 @@ func (s SID) RelativeID() uint32 {
 	return uint32(n)
 }
 
+// Compare orders identifiers by their text.
+func (s SID) Compare(o SID) int { return strings.Compare(s.text, o.text) }
+
 // MarshalText writes the identifier in upper case; the zero SID as "".
 func (s SID) MarshalText() ([]byte, error) { return []byte(s.text), nil }
 

@@ -60,6 +60,7 @@ type Device struct {
 	VerifiedAt         *time.Time
 	ListedIn           string // group that lists its name, where it waits for an owner and claims to be no other
 	ChangedAt          time.Time
+	Inventory          string         // digest of its inventory, empty before the first
 	NameRefused        string         // that the workstation says it has, where it could not be taken
 	Standing           drift.Standing `gorm:"-"` // worked out when it is read
 }

@@ -43,6 +43,7 @@ type TakenReport struct {
 	Again              []Finding          // were open and still are, with their present values
 	Moved              map[string][]int64 // identifiers by the state that they have from now on
 	Gone               []int64            // identifiers
+	Inventory          *TakenInventory    // nil where it is the one that was there before
 }
 
 // TakeReports locks devices, has judge look at their reports, and stores what it says with [ReportBatch.Store]. Devices
@@ -76,7 +77,7 @@ func (b *ReportBatch) read(devices []string, waits bool) error {
 	q.Queue("begin")
 	q.Queue(`select id, name, name_key, state, platform, os_version, os_build, agent_version, epoch, seq, desired_epoch,
 		desired_number,
-		desired_digest, settings_digest, scope, open_findings, name_refused from devices where id = any($1)
+		desired_digest, settings_digest, scope, open_findings, name_refused, inventory from devices where id = any($1)
 		order by id for no key update`+held,
 		devices).
 		Query(func(rows pgx.Rows) error {
@@ -101,6 +102,7 @@ func (b *ReportBatch) read(devices []string, waits bool) error {
 					&d.Scope,
 					&d.OpenFindings,
 					&d.NameRefused,
+					&d.Inventory,
 				},
 				func() error {
 					b.devices[d.ID] = d

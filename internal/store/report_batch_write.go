@@ -14,6 +14,7 @@ func (b *ReportBatch) write() error {
 	b.writeReports(&q)
 	b.writePasswords(&q)
 	b.writeFindings(&q)
+	b.writeInventories(&q)
 	ids := make([]string, len(b.taken))
 	for i, r := range b.taken {
 		ids[i] = r.DeviceID

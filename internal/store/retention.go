@@ -15,6 +15,7 @@ type RetentionPeriods struct {
 	Changes       time.Duration // applied or dropped ones, with their edits; the audit trail keeps what they did
 	Attempts      time.Duration // wrong passwords
 	Notifications time.Duration // with their deliveries
+	Inventories   time.Duration // changes of inventories
 }
 
 // RetentionBatch is the most records that are deleted in one statement.
@@ -46,6 +47,12 @@ func (k RetentionPeriods) Records() []Kept {
 				from findings where closed_at < date_trunc('month', $2::timestamptz, 'UTC') order by closed_at
 				limit $1))`,
 			k.Findings,
+		},
+		{
+			"changes of inventories",
+			`delete from inventory_changes where id = any(array(select id from inventory_changes where at < $2
+				order by at limit $1))`,
+			k.Inventories,
 		},
 		{
 			"orders",

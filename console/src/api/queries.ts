@@ -1,3 +1,4 @@
+import { list as accountsLists } from "./queries/accounts";
 import { read as changes, list as changesLists } from "./queries/changes";
 import { read as findings, list as findingsLists } from "./queries/findings";
 import { read as fleet, list as fleetLists } from "./queries/fleet";
@@ -30,6 +31,7 @@ export const read = {
 
 /** Lists that are read page by page. */
 export const list = {
+  ...accountsLists,
   ...trailLists,
   ...fleetLists,
   ...passwordsLists,

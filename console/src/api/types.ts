@@ -51,3 +51,6 @@ export type TrailEntry = Schemas["TrailEntry"];
 export type Checkpoint = Schemas["Checkpoint"];
 export type Operator = Schemas["Operator"];
 export type Role = Schemas["Role"];
+export type AccountName = Schemas["AccountName"];
+export type LocalAccount = Schemas["LocalAccount"];
+export type LocalMember = Schemas["LocalMember"];

@@ -6,6 +6,7 @@ const places: { to: string; name: string; title: string; right?: string }[] = [
   { to: "/rollouts", name: "Rollouts", title: "Rollouts: changes on their way, wave by wave" },
   { to: "/devices", name: "Devices", title: "Devices" },
   { to: "/passwords", name: "Passwords", title: "Passwords: view one" },
+  { to: "/accounts", name: "Accounts", title: "Accounts: what devices have, who is an administrator" },
   { to: "/drift", name: "Drift", title: "Drift: open findings" },
   { to: "/trail", name: "Trail", title: "Trail: who did what", right: "trail" },
   { to: "/organisation", name: "Organisation", title: "Organisation: groups and directory" },

@@ -28,6 +28,9 @@ const SettingHistoryPage = lazy(async () => ({
 const PasswordsPage = lazy(async () => ({
   default: (await part(import("@/places/passwords/passwords-page"))).PasswordsPage,
 }));
+const AccountsPage = lazy(async () => ({
+  default: (await part(import("@/places/accounts/accounts-page"))).AccountsPage,
+}));
 const DriftPage = lazy(async () => ({ default: (await part(import("@/places/drift/drift-page"))).DriftPage }));
 const WaiversPage = lazy(async () => ({ default: (await part(import("@/places/drift/waivers-page"))).WaiversPage }));
 const EventsPage = lazy(async () => ({ default: (await part(import("@/places/events/events-page"))).EventsPage }));
@@ -94,6 +97,7 @@ export function Pages() {
         <Route path="/devices/:name" element={<DevicePage />} />
         <Route path="/devices/:name/history" element={<SettingHistoryPage />} />
         <Route path="/passwords" element={<PasswordsPage />} />
+        <Route path="/accounts" element={<AccountsPage />} />
         <Route path="/drift" element={<DriftPage />} />
         <Route path="/waivers" element={<WaiversPage />} />
         <Route path="/events" element={<EventsPage />} />

@@ -128,7 +128,7 @@ export function Rows<T extends RowData>({
           role="table"
           aria-label={label}
           aria-rowcount={more ? -1 : items.length + 1}
-          className={narrow ? "min-w-[640px]" : "min-w-[900px]"}
+          className={narrow ? "min-w-[560px]" : "min-w-[900px]"}
         >
           {table.getHeaderGroups().map((group) => (
             <div

@@ -28,6 +28,7 @@ import (
 	"rankwarden.example/internal/face/problem"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/access"
+	"rankwarden.example/internal/room/accounts"
 	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/room/deploy"
 	"rankwarden.example/internal/room/devices"
@@ -46,6 +47,7 @@ const Base = operation.Base
 // Rooms are the use cases that the API offers.
 type Rooms struct {
 	Organisation *organisation.Service
+	Accounts     *accounts.Service
 	Changes      *changes.Service
 	Deploy       *deploy.Service
 	Devices      *devices.Service
@@ -159,6 +161,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.devicesRoutes()
 	a.directoryRoutes()
 	a.findingsRoutes()
+	a.accountsRoutes()
 	a.deviceEventsRoutes()
 	a.ordersRoutes()
 	a.passwordsRoutes()

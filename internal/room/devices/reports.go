@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/inventory"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -34,6 +35,7 @@ type ReportBatch interface {
 	DirectoryTable(refs []principal.Ref) (*principal.Table, error)
 	Asked(digest string) (protocol.DesiredContent, error)
 	Scope(digest string) (store.Scope, error)
+	Inventories(devices []string) (map[string]inventory.Inventory, error)
 	Store(r store.TakenReport)
 }
 
@@ -168,6 +170,9 @@ func (s *Service) judge(b ReportBatch, list []*incoming, errs []error) error {
 	}
 	directory, err := b.DirectoryTable(refs)
 	if err != nil {
+		return err
+	}
+	if err := takeInventories(b, judged); err != nil {
 		return err
 	}
 	for _, j := range judged {

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/inventory"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
@@ -44,6 +45,8 @@ type records struct {
 	busy     int                     // something else holds the device for as long as nobody waits for it
 	waited   int                     // how often somebody did
 	events   []store.DeviceEvent
+	had      inventory.Inventory // of the device
+	lookedUp int                 // how often it was read
 }
 
 func (r *records) AddEvents(list []store.DeviceEvent) error {
@@ -130,11 +133,23 @@ func (b batch) OpenFindings(string) (list []store.Finding) {
 	return list
 }
 
+func (b batch) Inventories(devices []string) (map[string]inventory.Inventory, error) {
+	b.lookedUp += len(devices)
+	found := map[string]inventory.Inventory{}
+	for _, id := range devices {
+		found[id] = b.had
+	}
+	return found, nil
+}
+
 func (b batch) Store(t store.TakenReport) {
 	if t.DeviceID != b.device.ID {
 		return
 	}
 	b.reported, b.device.Seq, b.reports[t.Seq] = &t, t.Seq, t.Report
+	if t.Inventory != nil {
+		b.device.Inventory = t.Inventory.Digest
+	}
 	for _, f := range t.Fresh {
 		if f.ID = int64(len(b.open) + 1); f.State == store.FindingOpen {
 			b.open[f.ID] = f

@@ -17,7 +17,7 @@ const day = 24 * time.Hour
 var DefaultKept = store.RetentionPeriods{
 	Reports: 30 * day, DailyReports: 366 * day, Events: 366 * day, DesiredStates: 366 * day, Findings: 366 * day,
 	Orders:  90 * day,
-	Changes: 3 * 366 * day, Attempts: day, Notifications: 30 * day,
+	Changes: 3 * 366 * day, Attempts: day, Notifications: 30 * day, Inventories: 366 * day,
 }
 
 // Reads is what this room reads of the records. [store.Reader] has it.

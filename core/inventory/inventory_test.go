@@ -1,0 +1,134 @@
+package inventory_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/inventory"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+)
+
+const machine = "S-1-5-21-7-8-9-"
+
+func sid(t *testing.T, text string) principal.SID {
+	t.Helper()
+	s, err := principal.ParseSID(text)
+	require.NoError(t, err)
+	return s
+}
+
+// state is a device written in words: accounts such as "keeper=1001", "-counter=1002" for a disabled one and
+// "quay-zero=500!" for the built-in administrator; groups such as "administrators: 1001 500".
+func state(t *testing.T, accounts string, groups ...string) drift.State {
+	t.Helper()
+	var s drift.State
+	for word := range strings.FieldsSeq(accounts) {
+		name, rid, _ := strings.Cut(word, "=")
+		number, builtin := strings.CutSuffix(rid, "!")
+		a := drift.Account{Name: strings.TrimPrefix(name, "-"), SID: sid(t, machine+number), Enabled: name[0] != '-'}
+		if builtin {
+			a.Builtin = "administrator"
+		}
+		s.Accounts = append(s.Accounts, a)
+	}
+	for i, text := range groups {
+		name, members, _ := strings.Cut(text, ": ")
+		g := drift.LocalGroup{LocalGroup: name, SID: sid(t, fmt.Sprintf("S-1-5-32-%d", 544+i))}
+		for rid := range strings.FieldsSeq(members) {
+			g.Members = append(g.Members, drift.Member{Name: "n" + rid, SID: sid(t, machine+rid)})
+		}
+		s.LocalGroups = append(s.LocalGroups, g)
+	}
+	return s
+}
+
+func TestWhoIsPrivileged(t *testing.T) {
+	x := inventory.Of(state(t, "keeper=1001 -counter=1002 quay-zero=500! helper=1003",
+		"administrators: 1001 500 1001", "users: 1002", "docker: 1003"))
+	privileged := map[string]bool{}
+	for _, a := range x.Accounts {
+		privileged[a.Name] = a.Privileged
+	}
+	assert.Equal(t, map[string]bool{"keeper": true, "counter": false, "quay-zero": true, "helper": true}, privileged)
+	assert.Len(t, x.Members, 4, "a member that a group says twice counts once")
+}
+
+func TestChanges(t *testing.T) {
+	for name, c := range map[string]struct {
+		before, after drift.State
+		want          []string
+	}{
+		"nothing": {state(t, "keeper=1001"), state(t, "keeper=1001"), nil},
+		"an account comes and one goes": {state(t, "keeper=1001"), state(t, "counter=1002"),
+			[]string{"account_came counter", "account_went keeper"}},
+		"it keeps its identifier": {state(t, "keeper=1001"), state(t, "keeper-7=1001"),
+			[]string{"account_renamed keeper-7 from keeper"}},
+		"renamed and disabled": {state(t, "keeper=1001"), state(t, "-stray=1001"),
+			[]string{"account_renamed stray from keeper", "account_disabled stray"}},
+		"enabled": {state(t, "-keeper=1001"), state(t, "keeper=1001"), []string{"account_enabled keeper"}},
+		"members": {state(t, "", "administrators: 1001"), state(t, "", "administrators: 1002"),
+			[]string{"member_joined n1002 of administrators!", "member_left n1001 of administrators!"}},
+		"a group that is gone": {state(t, "", "users: 1001"), state(t, ""), []string{"member_left n1001 of users"}},
+	} {
+		var got []string
+		for _, x := range inventory.Compare(inventory.Of(c.before), inventory.Of(c.after)) {
+			words := fmt.Sprint(x.Kind, " ", x.Name)
+			if x.Former != "" {
+				words += " from " + x.Former
+			}
+			if x.Group != "" {
+				words += " of " + x.Group
+			}
+			if x.Privileged {
+				words += "!"
+			}
+			got = append(got, words)
+		}
+		assert.Equal(t, c.want, got, name)
+	}
+}
+
+// Whatever order a device tells things in, its inventory is the same; a password that was set is another one.
+func TestDigests(t *testing.T) {
+	one := inventory.Of(state(t, "keeper=1001 counter=1002", "administrators: 1001 1002"))
+	two := inventory.Of(state(t, "counter=1002 keeper=1001", "administrators: 1002 1001"))
+	assert.Equal(t, one.Digest(), two.Digest())
+	other := state(t, "keeper=1001 counter=1002", "administrators: 1001 1002")
+	other.Accounts[0].PasswordSetAt = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
+	assert.NotEqual(t, one.Digest(), inventory.Of(other).Digest())
+	assert.Empty(t, inventory.Compare(one, inventory.Of(other)))
+}
+
+// Beyond the bounds things are only counted, and whoever can take the device over is among those that are kept.
+func TestBounds(t *testing.T) {
+	var s drift.State
+	for i := range inventory.MaxAccounts + 5 {
+		id := sid(t, fmt.Sprint(machine, 2000+i))
+		s.Accounts = append(s.Accounts, drift.Account{Name: fmt.Sprint("a", i), SID: id})
+	}
+	last := s.Accounts[len(s.Accounts)-1]
+	users := drift.LocalGroup{LocalGroup: "users"}
+	for i := range inventory.MaxMembers + 3 {
+		users.Members = append(users.Members, drift.Member{SID: sid(t, fmt.Sprint(machine, 2000+i))})
+	}
+	admins := drift.LocalGroup{LocalGroup: unit.GroupAdministrators, Members: []drift.Member{{SID: last.SID}}}
+	s.LocalGroups = []drift.LocalGroup{users, admins}
+	x := inventory.Of(s)
+	assert.Len(t, x.Accounts, inventory.MaxAccounts)
+	assert.Equal(t, 5, x.MoreAccounts)
+	assert.Equal(t, 4, x.MoreMembers)
+	kept := map[principal.SID]bool{}
+	for _, a := range x.Accounts {
+		kept[a.SID] = a.Privileged
+	}
+	assert.True(t, kept[last.SID])
+	assert.True(t, slices.ContainsFunc(x.Members, func(m inventory.Member) bool { return m.Privileged }))
+}

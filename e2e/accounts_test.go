@@ -1,0 +1,109 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/api"
+	"rankwarden.example/client"
+	"rankwarden.example/core/principal"
+)
+
+// What devices have is known without anybody asking for it: accounts by name, who is an administrator where, and what
+// changed.
+func TestWhatIsThere(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
+	one, two := s.enrolled("SKL-WKS-001"), s.enrolled("SKL-WKS-002")
+	one.AddAccount("fitter")
+	two.AddAccount("fitter")
+	one.AddAccount("counter")
+	require.NoError(t, one.Join("administrators", "counter"))
+	s.cycle(one, "SKL-WKS-001")
+	s.cycle(two, "SKL-WKS-002")
+
+	names := func(q client.AccountQuery) map[string]api.AccountName {
+		list, err := s.owner.Accounts(ctx, q, client.Page{})
+		require.NoError(t, err)
+		found := map[string]api.AccountName{}
+		for _, n := range list.Items {
+			found[n.Name] = n
+		}
+		return found
+	}
+	unknown := names(client.AccountQuery{Unknown: true})
+	assert.Equal(t, api.AccountName{Name: "fitter", Devices: 2, Enabled: 2}, unknown["fitter"])
+	assert.Equal(t, api.AccountName{Name: "counter", Devices: 1, Enabled: 1, Privileged: 1}, unknown["counter"])
+	assert.Contains(t, names(client.AccountQuery{Privileged: true}), "counter")
+	assert.NotContains(t, names(client.AccountQuery{Privileged: true}), "fitter")
+	assert.Len(t, names(client.AccountQuery{Search: "FITT"}), 1)
+
+	where, err := s.owner.Memberships(ctx, "counter", false, client.Page{})
+	require.NoError(t, err)
+	require.Len(t, where.Items, 1)
+	assert.Equal(t, "SKL-WKS-001", where.Items[0].Device)
+	assert.Equal(t, "administrators", where.Items[0].LocalGroup)
+	assert.True(t, where.Items[0].Local)
+	same, err := s.owner.Memberships(ctx, "sid:"+where.Items[0].SID, false, client.Page{})
+	require.NoError(t, err)
+	assert.Equal(t, where.Items, same.Items, "an identifier finds the same")
+	_, err = s.owner.Memberships(ctx, "user:nobody@skerryline.example", false, client.Page{})
+	problem(t, err, 422, "the directory does not know user:nobody@skerryline.example")
+	_, err = s.owner.Memberships(ctx, "account:keeper", false, client.Page{})
+	problem(t, err, 422, "another account on each device")
+
+	admins, err := s.owner.Administrators(ctx, "SKL-WKS-001")
+	require.NoError(t, err)
+	var members []string
+	for _, m := range admins {
+		members = append(members, m.Name)
+	}
+	assert.Contains(t, members, "counter")
+
+	changed := func() []string {
+		list, err := s.owner.InventoryChanges(ctx, "SKL-WKS-001", client.Page{})
+		require.NoError(t, err)
+		var words []string
+		for _, c := range list.Items {
+			words = append(words, c.Words)
+		}
+		return words
+	}
+	before := changed()
+	require.NoError(t, one.RemoveMember(ctx, groupOf(t, one, "administrators"), one.Find("counter")))
+	s.cycle(one, "SKL-WKS-001")
+	assert.Equal(t, append([]string{"counter left administrators"}, before...), changed())
+	where, err = s.owner.Memberships(ctx, "counter", false, client.Page{})
+	require.NoError(t, err)
+	assert.Empty(t, where.Items)
+
+	// Nobody learns of devices out of reach.
+	_, err = s.owner.CreateGroup(ctx, client.GroupSpec{Name: "second", Devices: []string{"SKL-WKS-002"}})
+	require.NoError(t, err)
+	second := s.as("liv", "support", "second")
+	list, err := second.Accounts(ctx, client.AccountQuery{Search: "fitter"}, client.Page{})
+	require.NoError(t, err)
+	require.Len(t, list.Items, 1)
+	assert.Equal(t, 1, list.Items[0].Devices)
+	on, err := second.AccountDevices(ctx, "fitter", client.Page{})
+	require.NoError(t, err)
+	require.Len(t, on.Items, 1)
+	assert.Equal(t, "SKL-WKS-002", on.Items[0].Device)
+	_, err = second.Administrators(ctx, "SKL-WKS-001")
+	problem(t, err, 404, "SKL-WKS-001")
+}
+
+// groupOf is the identifier of a local group.
+func groupOf(t *testing.T, d *device, name string) principal.SID {
+	t.Helper()
+	for _, g := range stateOf(t, d).LocalGroups {
+		if g.LocalGroup == name {
+			return g.SID
+		}
+	}
+	require.FailNow(t, "no such group", name)
+	return principal.SID{}
+}
