@@ -53,14 +53,22 @@ func TestAChangeFromABlankPolicyInTheConsole(t *testing.T) {
 	_, err := s.owner.Policy(ctx, "my-policy")
 	problem(t, err, 404, "my-policy")
 	b.do(
-		"aim it, and see what that does before it is added",
-		chromedp.Navigate(s.URL+"/assignments"),
-		browser.Type(`input[name="name"]`, "rules-for-all"),
-		choose("Policy", "my-policy"),
+		"it stands in the list, though nothing has it yet",
+		browser.Until(`location.pathname === "/policies/my-policy"`),
+		browser.Reads("Not used yet: it reaches no device before it is aimed."),
+		browser.Click(`//nav//a[.="Policies"]`),
+		browser.Reads("only in the change Rules for all"),
+		browser.Click(`//a[@href="/policies/my-policy"]`),
+	)
+	b.do(
+		"aim it on its own page, and see what that does before it is added",
+		browser.Reads("Aim it"),
+		browser.Until(`document.querySelector('input[name="name"]').value === "my-policy"`),
+		fill("Name of the assignment", "rules-for-all"),
 		choose("Include", "everything"),
 		browser.Reads("minimum length gets stricter: 0 characters → 14 characters"),
 		browser.Reads("1 of 1 device affected."),
-		click("Add to the change"),
+		click("Add the assignment to the change"),
 		browser.Reads("draft, 2 edits"),
 	)
 	b.do(
@@ -107,6 +115,9 @@ func TestAChangeFromABlankPolicyInTheConsole(t *testing.T) {
 		browser.Until(`localStorage.getItem("rankwarden-change") === null`),
 		chromedp.Navigate(s.URL+"/policies/my-policy"),
 		browser.Reads("Changes"),
+		browser.Reads("revision 1 in force"),
+		browser.Until(`[...document.querySelectorAll("button")].some(b => b.innerText === "Add to the change" &&
+			b.disabled && b.title === "Nothing here differs from what is in force")`),
 	)
 	s.cycle(d, "SKL-WKS-001")
 	assert.Equal(t, 14, *stateOf(t, d).Passwords.MinLength)

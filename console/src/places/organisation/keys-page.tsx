@@ -41,7 +41,7 @@ export function KeysPage() {
               <Key key={k.number} of={k} me={session.data?.name ?? ""} />
             ))}
           </ul>
-          <Unrecovered />
+          {!keys.isPending && <Unrecovered />}
         </div>
         <div>
           <Aside title="Create a key">

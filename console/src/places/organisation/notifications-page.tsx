@@ -73,7 +73,7 @@ export function NotificationsPage() {
               </li>
             ))}
           </ul>
-          <Deliveries />
+          {!targets.isPending && <Deliveries />}
         </div>
         <div>
           {chosen ? (

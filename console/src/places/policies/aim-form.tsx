@@ -132,7 +132,7 @@ export function AimForm({ assignment, policies = [], policy }: AimFormProps) {
               : "Devices are brought into line."}
           </p>
           <Button primary type="submit" disabled={adding.busy}>
-            Add to the change
+            {policy ? "Add the assignment to the change" : "Add to the change"}
           </Button>
           {adding.error && <Trouble error={adding.error} />}
         </form>
