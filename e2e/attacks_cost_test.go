@@ -67,7 +67,8 @@ func TestNobodyHasThePlanWorkedOutForEver(t *testing.T) {
 	s.enrolled("SKL-WKS-001")
 	viewer, other := s.as("runa", "viewer"), s.as("asgerd", "viewer")
 	var tooMany *client.Problem
-	for range 2000 {
+	whole := 0 // calls that the purse pays for
+	for ; whole < 2000; whole++ {
 		if _, err := viewer.TestRule(t.Context(), "true"); errors.As(err, &tooMany) {
 			break
 		}
@@ -77,8 +78,10 @@ func TestNobodyHasThePlanWorkedOutForEver(t *testing.T) {
 	assert.Equal(t, "too_many_requests", tooMany.Code)
 	assert.Contains(t, tooMany.Detail, "try again in")
 	token, err := viewer.CreateToken(t.Context(), "another way", "", 5)
-	if err == nil { // a small call may still be paid for
-		_, err = client.New(s.URL, token.Secret).TestRule(t.Context(), "true")
+	another := client.New(s.URL, token.Secret)
+	calls := 0 // a small call may still be paid for, and what was filled again meanwhile
+	for ; err == nil && calls < whole/2; calls++ {
+		_, err = another.TestRule(t.Context(), "true")
 	}
 	problem(t, err, 429, "try again in")
 	_, err = other.TestRule(t.Context(), "true")

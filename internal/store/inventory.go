@@ -139,7 +139,7 @@ func (t DevicesReader) ListMemberships(
 
 // PrivilegedOf lists who is in privileged local groups of a device.
 func (t DevicesReader) PrivilegedOf(device string) ([]LocalMember, error) {
-	list, err := rows[membershipRow](t, `select m.group_sid, `+memberColumns+` where m.device_id = ? and m.privileged
+	list, err := rows[membershipRow](t, `select m.group_sid, `+memberColumns+` where m.device_id = $1 and m.privileged
 		order by m.group_name, name, m.sid`, device)
 	return membershipsOf(list), err
 }
@@ -175,8 +175,8 @@ func (t DevicesReader) ListInventoryChanges(device string, p Page) ([]InventoryC
 	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
-	list, err := rows[InventoryChange](t, `select * from inventory_changes where device_id = ? and id < ?
-		order by id desc limit ?`, device, before, p.limit()+1)
+	list, err := rows[InventoryChange](t, `select * from inventory_changes where device_id = $1 and id < $2
+		order by id desc limit $3`, device, before, p.limit()+1)
 	list, next := cut(p, list, func(c InventoryChange) []any { return []any{c.ID} })
 	return list, next, err
 }
