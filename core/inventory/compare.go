@@ -60,19 +60,18 @@ func Compare(before, after Inventory) []Change {
 			list = append(list, Change{Kind: AccountWent, SID: b.SID, Name: b.Name, Privileged: b.Privileged})
 		}
 	}
-	type way struct{ group, sid principal.SID }
 	was, is := map[way]bool{}, map[way]bool{}
 	for _, m := range before.Members {
-		was[way{m.GroupSID, m.SID}] = true
+		was[m.way()] = true
 	}
 	for _, m := range after.Members {
-		is[way{m.GroupSID, m.SID}] = true
-		if !was[way{m.GroupSID, m.SID}] {
+		is[m.way()] = true
+		if !was[m.way()] {
 			list = append(list, m.change(MemberJoined))
 		}
 	}
 	for _, m := range before.Members {
-		if !is[way{m.GroupSID, m.SID}] {
+		if !is[m.way()] {
 			list = append(list, m.change(MemberLeft))
 		}
 	}

@@ -53,23 +53,35 @@ type Inventory struct {
 	MoreMembers  int `json:"more_members,omitempty"`
 }
 
-// Of takes the inventory from a reported state.
+// way is by what a member is told from others: the local group and whoever is in it.
+type way struct{ group, sid principal.SID }
+
+func (m Member) way() way { return way{m.GroupSID, m.SID} }
+
+// Of takes the inventory from a reported state. An identifier that the device gives twice, as Linux does for a second
+// name of one number, counts once, by its first name, of groups by that of a
+// privileged one.
 func Of(state drift.State) Inventory {
 	x := Inventory{Accounts: []Account{}, Members: []Member{}}
-	privileged := map[principal.SID]bool{}
+	privileged, known, ways := map[principal.SID]bool{}, map[principal.SID]bool{}, map[way]int{}
 	for _, g := range state.LocalGroups {
 		may := unit.IsPrivileged(g.LocalGroup)
-		seen := map[principal.SID]bool{}
 		for _, m := range g.Members {
-			if seen[m.SID] {
-				continue // once is enough
-			}
-			seen[m.SID] = true
 			privileged[m.SID] = privileged[m.SID] || may
-			x.Members = append(x.Members, Member{g.LocalGroup, g.SID, m.SID, m.Name, may})
+			of := Member{g.LocalGroup, g.SID, m.SID, m.Name, may}
+			if at, twice := ways[of.way()]; !twice {
+				ways[of.way()] = len(x.Members)
+				x.Members = append(x.Members, of)
+			} else if may && !x.Members[at].Privileged {
+				x.Members[at] = of
+			}
 		}
 	}
 	for _, a := range state.Accounts {
+		if known[a.SID] {
+			continue
+		}
+		known[a.SID] = true
 		x.Accounts = append(x.Accounts, Account{
 			SID: a.SID, Name: a.Name, FullName: a.FullName, Enabled: a.Enabled, Builtin: a.Builtin, Key: a.Key,
 			Privileged:    privileged[a.SID] || a.Builtin == principal.Administrator.Value(),

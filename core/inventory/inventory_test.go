@@ -61,6 +61,21 @@ func TestWhoIsPrivileged(t *testing.T) {
 	assert.Len(t, x.Members, 4, "a member that a group says twice counts once")
 }
 
+// A device may give one identifier twice: a second name of the same number, a second group of the same number. Each is
+// a row by its identifiers, so it counts once.
+func TestIdentifiersThatStandTwice(t *testing.T) {
+	twins := state(t, "root=0 twin=0 keeper=1001", "users: 1001", "administrators: 1001")
+	twins.LocalGroups[1].SID = twins.LocalGroups[0].SID
+	x := inventory.Of(twins)
+	require.Len(t, x.Accounts, 2)
+	require.Len(t, x.Members, 1)
+	assert.True(t, x.Members[0].Privileged)
+	for _, a := range x.Accounts {
+		assert.NotEqual(t, "twin", a.Name)
+		assert.Equal(t, a.Name == "keeper", a.Privileged, "by either group: %s", a.Name)
+	}
+}
+
 func TestChanges(t *testing.T) {
 	for name, c := range map[string]struct {
 		before, after drift.State
@@ -115,11 +130,12 @@ func TestBounds(t *testing.T) {
 		s.Accounts = append(s.Accounts, drift.Account{Name: fmt.Sprint("a", i), SID: id})
 	}
 	last := s.Accounts[len(s.Accounts)-1]
-	users := drift.LocalGroup{LocalGroup: "users"}
+	users := drift.LocalGroup{LocalGroup: "users", SID: sid(t, "S-1-5-32-545")}
 	for i := range inventory.MaxMembers + 3 {
 		users.Members = append(users.Members, drift.Member{SID: sid(t, fmt.Sprint(machine, 2000+i))})
 	}
-	admins := drift.LocalGroup{LocalGroup: unit.GroupAdministrators, Members: []drift.Member{{SID: last.SID}}}
+	admins := drift.LocalGroup{LocalGroup: unit.GroupAdministrators, SID: sid(t, "S-1-5-32-544"),
+		Members: []drift.Member{{SID: last.SID}}}
 	s.LocalGroups = []drift.LocalGroup{users, admins}
 	x := inventory.Of(s)
 	assert.Len(t, x.Accounts, inventory.MaxAccounts)
