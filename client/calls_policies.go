@@ -187,10 +187,12 @@ func (c *Client) RevokeEnrolmentToken(ctx context.Context, id string) error {
 // DeviceQuery narrows a list of devices. Empty fields do not.
 type DeviceQuery struct {
 	Search, Standing, Group, State string
+	Unknown                        string // some or privileged: with accounts that no policy manages
 }
 
 func (q DeviceQuery) values() url.Values {
-	return values("search", q.Search, "standing", q.Standing, "group", q.Group, "state", q.State)
+	return values("search", q.Search, "standing", q.Standing, "group", q.Group, "state", q.State,
+		"unknown_accounts", q.Unknown)
 }
 
 // Devices lists devices by name.

@@ -143,6 +143,7 @@ func workstation(name string, k kind, i int, now time.Time) simulated.Machine {
 	for _, id := range groupIDs {
 		m.Directory = append(m.Directory, directory(id))
 	}
+	past(&m, k.code, i, now)
 	spoil(&m)
 	return m
 }

@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -8,6 +10,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 )
 
@@ -34,6 +37,7 @@ func TestWhatIsThere(t *testing.T) {
 		}
 		return found
 	}
+	s.until(func() bool { return names(client.AccountQuery{Unknown: true})["fitter"].Devices == 2 })
 	unknown := names(client.AccountQuery{Unknown: true})
 	assert.Equal(t, api.AccountName{Name: "fitter", Devices: 2, Enabled: 2}, unknown["fitter"])
 	assert.Equal(t, api.AccountName{Name: "counter", Devices: 1, Enabled: 1, Privileged: 1}, unknown["counter"])
@@ -94,6 +98,85 @@ func TestWhatIsThere(t *testing.T) {
 	assert.Equal(t, "SKL-WKS-002", on.Items[0].Device)
 	_, err = second.Administrators(ctx, "SKL-WKS-001")
 	problem(t, err, 404, "SKL-WKS-001")
+}
+
+// Whoever is an administrator through groups of the directory is found with the way, and who wants that is said.
+func TestWhoThroughTheDirectory(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	source := demoDirectory(t)
+	_, err := s.owner.ImportDirectory(ctx, []byte(source), false, false)
+	require.NoError(t, err)
+	s.publish("base", `membership:
+  - {local_group: administrators, mode: adjust, members: ["group:Fleet Support@skerryline.example"]}`, 500, "everything")
+	d := s.enrolled("SKL-WKS-001")
+	m := d.Machine()
+	m.Directory = []principal.SID{principal.MustSID("S-1-5-21-70-80-90-1201")}
+	reboot(s, d, m)
+	s.cycle(d, "SKL-WKS-001")
+
+	where, err := s.owner.Memberships(ctx, "user:odd.kvale@skerryline.example", false, client.Page{})
+	require.NoError(t, err)
+	require.Len(t, where.Items, 1)
+	got := where.Items[0]
+	assert.Equal(t, []string{"group:fleet support@skerryline.example", "group:desk support@skerryline.example",
+		"group:northwick support@skerryline.example"}, got.Through)
+	assert.Equal(t, []string{"base"}, got.WantedBy)
+	assert.Equal(t, "fleet support@skerryline.example", got.Name)
+
+	admins, err := s.owner.Administrators(ctx, "SKL-WKS-001")
+	require.NoError(t, err)
+	people := map[string][]string{}
+	for _, m := range admins {
+		people[m.Name] = m.Through
+	}
+	assert.Len(t, people["odd.kvale@skerryline.example"], 3)
+	assert.Len(t, people["asta.holm@skerryline.example"], 1)
+	// Whoever leaves a group of the directory is no longer found there.
+	source = strings.ReplaceAll(source, "member: cn=Northwick Support,ou=groups,dc=skerryline,dc=example\n", "")
+	_, err = s.owner.ImportDirectory(ctx, []byte(source), false, false)
+	require.NoError(t, err)
+	where, err = s.owner.Memberships(ctx, "user:odd.kvale@skerryline.example", false, client.Page{})
+	require.NoError(t, err)
+	assert.Empty(t, where.Items)
+}
+
+// What accounts are used for is told: services and tasks, the last sign-in, and what sudoers allow.
+func TestWhatAccountsAreUsedFor(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	s.publish("base", "lockout: {threshold: 8}", 500, "everything")
+	d := s.enrolled("SKL-WKS-001")
+	tide := d.AddAccount("tide")
+	d.Serve("service tide-sync", tide)
+	d.AllowSudo(drift.Sudo{Name: "tide", SID: tide, Via: "/etc/sudoers.d/tide", Commands: []string{"ALL"}, Root: true})
+	require.NoError(t, d.SetPassword(ctx, tide, "Quay-zero-7-is-long"))
+	require.NoError(t, d.SignIn("tide", "Quay-zero-7-is-long"))
+	s.cycle(d, "SKL-WKS-001")
+
+	of, err := s.owner.AccountDevices(ctx, "tide", client.Page{})
+	require.NoError(t, err)
+	require.Len(t, of.Items, 1)
+	assert.Equal(t, []string{"service tide-sync"}, of.Items[0].Runs)
+	require.NotNil(t, of.Items[0].LastSignIn)
+	assert.True(t, of.Items[0].Privileged, "sudoers make it one")
+	where, err := s.owner.Memberships(ctx, "tide", false, client.Page{})
+	require.NoError(t, err)
+	require.Len(t, where.Items, 1)
+	assert.Equal(t, "sudoers", where.Items[0].LocalGroup)
+	assert.Equal(t, "/etc/sudoers.d/tide: ALL", where.Items[0].Via)
+	s.until(func() bool {
+		list, err := s.owner.Devices(ctx, client.DeviceQuery{Unknown: "privileged"}, client.Page{})
+		require.NoError(t, err)
+		return len(list.Items) == 1
+	})
+}
+
+func demoDirectory(t *testing.T) string {
+	t.Helper()
+	source, err := os.ReadFile("../demo/directory.ldif")
+	require.NoError(t, err)
+	return string(source)
 }
 
 // groupOf is the identifier of a local group.

@@ -84,6 +84,20 @@ func largeFleet(t testing.TB, url string, devices int) {
 		`insert into audit_entries select i, now(), 'asta', '', 'operator.changed', 'x', null, null, '', 'done', '', '',
 			1
 			from generate_series((select max(seq) + 1 from audit_entries), 100000) i`,
+		`insert into inventory_accounts (device_id, sid, name, name_key, full_name, enabled, builtin, key, privileged,
+			since) select d.id, 'S-1-5-21-1-2-' || right(d.id, 6) || '-' || k, 'person-' || k, 'person-' || k, '', true,
+			'', '', k < 3, now() from devices d, generate_series(1, 12) k`,
+		`insert into inventory_members (device_id, group_sid, group_name, sid, name, privileged, since) select d.id,
+			'S-1-5-32-' || 544 + k % 5, 'group-' || k % 5, case when k = 7 and right(d.id, 3) = '777' then
+			'S-1-5-21-70-80-90-1201' else 'S-1-5-21-1-2-' || right(d.id, 6) || '-' || k end, '', k % 5 = 0, now()
+			from devices d, generate_series(1, 10) k`,
+		`update inventory_members set group_sid = 'S-1-5-32-544', group_name = 'administrators', privileged = true
+			where sid = 'S-1-5-21-70-80-90-1201'`,
+		`insert into directory_entries (ref, kind, name, title, sid, dn, source, updated_at) select 'group:crew-' || i ||
+			'@skerryline.example', 'group', 'crew-' || i, '', 'S-1-5-21-70-80-90-' || 1200 + i, '', 'x', now()
+			from generate_series(1, 40000) i on conflict do nothing`,
+		`insert into directory_members select 'group:crew-' || i || '@skerryline.example', 'group:crew-' || i + 1 ||
+			'@skerryline.example' from generate_series(1, 39999) i on conflict do nothing`,
 		`do $$ declare i text; begin lock table findings, device_events, members; for i in select indexdef
 			from later loop execute i; end loop; end $$`,
 		`drop table later`,

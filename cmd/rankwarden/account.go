@@ -3,11 +3,14 @@ package main
 import (
 	"cmp"
 	"strconv"
+	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/core/present"
 )
 
 func (a *app) accountCommand() *cobra.Command {
@@ -83,11 +86,21 @@ func (a *app) accountShow() *cobra.Command {
 					title: "Password set",
 					value: func(x row) string { return a.sometime(x.PasswordSetAt, "unknown") },
 				},
+				column[row]{title: "Last sign-in", value: func(x row) string { return a.day(x.LastSignIn) }},
+				column[row]{title: "Runs", value: func(x row) string { return strings.Join(x.Runs, ", ") }},
 				column[row]{title: "First seen", value: func(x row) string { return a.when(x.Since) }},
 				column[row]{title: "Identifier", value: func(x row) string { return x.SID }},
 			)
 		},
 	})
+}
+
+// day is the day of a last sign-in.
+func (a *app) day(at *time.Time) string {
+	if at == nil {
+		return "none known"
+	}
+	return at.UTC().Format(time.DateOnly)
 }
 
 func yesNo(is bool) string {
@@ -113,9 +126,8 @@ func (a *app) whereCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "who PRINCIPAL", Short: "List where somebody is an administrator", Args: cobra.ExactArgs(1),
 		Long: "List the devices on which somebody is in a local group whose members can take the device over: a\n" +
-			"person or group of the directory (user:NAME@DOMAIN, group:NAME@DOMAIN), an identifier (sid:S-1-…),\n" +
-			"or the name of a local account. Who is in through a group of the directory is found by asking for\n" +
-			"that group.",
+			"person or group of the directory (user:NAME@DOMAIN, group:NAME@DOMAIN), an identifier (S-1-…), or the\n" +
+			"name of a local account. Whoever is in through groups of the directory is found, with the way.",
 		Example: "  rankwarden who \"group:Fleet Support@skerryline.example\"\n  rankwarden who counter --all",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
@@ -174,6 +186,16 @@ func (a *app) members(items []api.LocalMember, none string, first ...column[api.
 				return ""
 			}
 			return whose(x.Key, x.Builtin)
+		}},
+		column[row]{title: "How", value: func(x row) string { return present.MemberHow(x.Through, x.Via) }},
+		column[row]{title: "Wanted by", value: func(x row) string {
+			return cmp.Or(strings.Join(x.WantedBy, ", "), "nobody")
+		}},
+		column[row]{title: "Last sign-in", value: func(x row) string {
+			if !x.Local {
+				return ""
+			}
+			return a.day(x.LastSignIn)
 		}},
 		column[row]{title: "First seen", value: func(x row) string { return a.when(x.Since) }},
 		column[row]{title: "Identifier", value: func(x row) string { return x.SID }},

@@ -106,6 +106,8 @@ func (a *app) deviceList() *cobra.Command {
 	f.StringVar(&q.Standing, "standing", "", "`standing`: in_step, drifted, waiting, held or silent")
 	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
 	f.StringVar(&q.State, "state", "", "`state`: live (default), claiming, refused or retired")
+	f.StringVar(&q.Unknown, "unknown-accounts", "",
+		"only with accounts that no policy manages: some or `privileged`")
 	f.IntVar(&most, "most", 0, "list at most this `number`; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("standing", cobra.FixedCompletions(
 		[]string{"in_step", "drifted", "waiting", "held", "silent"},

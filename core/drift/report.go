@@ -58,6 +58,28 @@ type State struct {
 	Unsupported []unit.ID         `json:"unsupported,omitempty"` // units this platform cannot carry
 	Limits      []Limit           `json:"limits,omitempty"`      // what it could not carry, asked or not
 	Agent       string            `json:"agent,omitempty"`       // version of the program that reports
+	Uses        []Use             `json:"uses,omitempty"`        // of local accounts that are used
+	Sudo        []Sudo            `json:"sudo,omitempty"`        // what sudoers allow
+	// MoreAccounts and MoreMembers are how many more there are than the report has.
+	MoreAccounts int `json:"more_accounts,omitempty"`
+	MoreMembers  int `json:"more_members,omitempty"`
+}
+
+// Use is what a local account is used for.
+type Use struct {
+	SID        principal.SID `json:"sid"`
+	LastSignIn *time.Time    `json:"last_sign_in,omitempty"` // the day of it; nil where the device knows of none
+	// Runs are the services and scheduled tasks that run as the account, such as "service tide-sync".
+	Runs []string `json:"runs,omitempty"`
+}
+
+// Sudo is what lines of sudoers(5) allow somebody.
+type Sudo struct {
+	Name     string        `json:"name"` // of an account, or of a local group after "%"
+	SID      principal.SID `json:"sid"`
+	Via      string        `json:"via"`      // the file, such as /etc/sudoers.d/tide
+	Commands []string      `json:"commands"` // as sudoers(5) writes them
+	Root     bool          `json:"root"`     // every command, as root
 }
 
 // Account is a local account.

@@ -7,7 +7,9 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"reflect"
 	"slices"
+	"strings"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -33,7 +35,19 @@ type Account struct {
 	// group.
 	Privileged    bool      `json:"privileged,omitempty"`
 	PasswordSetAt time.Time `json:"password_set_at"` // zero where the device does not know
+	LastSignIn    time.Time `json:"last_sign_in"`    // the day of it; zero where the device knows of none
+	Runs          []string  `json:"runs,omitempty"`  // services and scheduled tasks that run as it
 }
+
+// Equal reports whether two accounts are the same in everything.
+func (a Account) Equal(b Account) bool {
+	runs := slices.Equal(a.Runs, b.Runs)
+	a.Runs, b.Runs = nil, nil
+	return runs && reflect.DeepEqual(a, b)
+}
+
+// SudoersGroup stands in place of a local group for whom sudoers(5) allow something; it has no identifier.
+const SudoersGroup = "sudoers"
 
 // Member is one member of a local group. Name is empty where the device cannot resolve the identifier.
 type Member struct {
@@ -42,6 +56,8 @@ type Member struct {
 	SID        principal.SID `json:"sid"`
 	Name       string        `json:"name,omitempty"`
 	Privileged bool          `json:"privileged,omitempty"` // members of the group can take the device over
+	// Via is by what somebody is in without being a member: the file of sudoers, with what it allows.
+	Via string `json:"via,omitempty"`
 }
 
 // Inventory is what a device has, in the order of identifiers.
@@ -68,7 +84,7 @@ func Of(state drift.State) Inventory {
 		may := unit.IsPrivileged(g.LocalGroup)
 		for _, m := range g.Members {
 			privileged[m.SID] = privileged[m.SID] || may
-			of := Member{g.LocalGroup, g.SID, m.SID, m.Name, may}
+			of := Member{Group: g.LocalGroup, GroupSID: g.SID, SID: m.SID, Name: m.Name, Privileged: may}
 			if at, twice := ways[of.way()]; !twice {
 				ways[of.way()] = len(x.Members)
 				x.Members = append(x.Members, of)
@@ -77,12 +93,23 @@ func Of(state drift.State) Inventory {
 			}
 		}
 	}
+	sudoers(&x, state.Sudo, privileged)
+	uses := map[principal.SID]drift.Use{}
+	for _, u := range state.Uses {
+		uses[u.SID] = u
+	}
 	for _, a := range state.Accounts {
 		if known[a.SID] {
 			continue
 		}
 		known[a.SID] = true
+		use := uses[a.SID]
+		var used time.Time
+		if use.LastSignIn != nil {
+			used = Day(*use.LastSignIn)
+		}
 		x.Accounts = append(x.Accounts, Account{
+			LastSignIn: used, Runs: use.Runs,
 			SID: a.SID, Name: a.Name, FullName: a.FullName, Enabled: a.Enabled, Builtin: a.Builtin, Key: a.Key,
 			Privileged:    privileged[a.SID] || a.Builtin == principal.Administrator.Value(),
 			PasswordSetAt: a.PasswordSetAt.UTC().Truncate(time.Microsecond), // as it is stored
@@ -90,11 +117,92 @@ func Of(state drift.State) Inventory {
 	}
 	x.Accounts, x.MoreAccounts = bounded(x.Accounts, MaxAccounts, func(a Account) bool { return a.Privileged })
 	x.Members, x.MoreMembers = bounded(x.Members, MaxMembers, func(m Member) bool { return m.Privileged })
+	x.MoreAccounts += state.MoreAccounts
+	x.MoreMembers += state.MoreMembers
 	slices.SortFunc(x.Accounts, func(a, b Account) int { return a.SID.Compare(b.SID) })
 	slices.SortFunc(x.Members, func(a, b Member) int {
 		return cmp.Or(a.GroupSID.Compare(b.GroupSID), a.SID.Compare(b.SID))
 	})
 	return x
+}
+
+// Day is the day of a time, in UTC: a last sign-in is known by no more, so that it is written once a day.
+func Day(t time.Time) time.Time { return t.UTC().Truncate(24 * time.Hour) }
+
+// sudoers adds whom sudoers(5) allow something, once each.
+func sudoers(x *Inventory, list []drift.Sudo, privileged map[principal.SID]bool) {
+	at := map[principal.SID]int{}
+	for _, s := range list {
+		if s.SID.IsZero() {
+			continue // an account or group that the device does not have
+		}
+		privileged[s.SID] = privileged[s.SID] || s.Root
+		via := s.Via + ": " + strings.Join(s.Commands, ", ")
+		if i, twice := at[s.SID]; twice {
+			x.Members[i].Via += "; " + via
+			x.Members[i].Privileged = x.Members[i].Privileged || s.Root
+			continue
+		}
+		at[s.SID] = len(x.Members)
+		x.Members = append(x.Members,
+			Member{Group: SudoersGroup, SID: s.SID, Name: s.Name, Privileged: s.Root, Via: via})
+	}
+}
+
+// Bound leaves out of a reported state what is beyond the bounds, and says how many that is. What a policy manages,
+// what is built in and what is privileged stays first.
+func Bound(state *drift.State) {
+	privileged := map[principal.SID]bool{}
+	members := 0
+	for _, g := range state.LocalGroups {
+		members += len(g.Members)
+		for _, m := range g.Members {
+			privileged[m.SID] = privileged[m.SID] || unit.IsPrivileged(g.LocalGroup)
+		}
+	}
+	if len(state.Accounts) > MaxAccounts {
+		state.Accounts, state.MoreAccounts = bounded(slices.Clone(state.Accounts), MaxAccounts,
+			func(a drift.Account) bool { return a.Key != "" || a.Builtin != "" || privileged[a.SID] })
+	}
+	if members <= MaxMembers {
+		return
+	}
+	room := MaxMembers
+	groups := slices.Clone(state.LocalGroups)
+	for _, first := range []bool{true, false} {
+		for i, g := range groups {
+			if unit.IsPrivileged(g.LocalGroup) != first {
+				continue
+			}
+			kept := min(room, len(g.Members))
+			state.MoreMembers += len(g.Members) - kept
+			groups[i].Members = g.Members[:kept]
+			room -= kept
+		}
+	}
+	state.LocalGroups = groups
+}
+
+// Whether a device has accounts that no policy manages and that are not built in.
+const (
+	UnknownNone       = ""
+	UnknownSome       = "some"
+	UnknownPrivileged = "privileged" // one of them can take the device over
+)
+
+// Unknown says whether there are accounts that no policy manages and that are not built in.
+func (x Inventory) Unknown() string {
+	found := UnknownNone
+	for _, a := range x.Accounts {
+		if a.Key != "" || a.Builtin != "" {
+			continue
+		}
+		if a.Privileged {
+			return UnknownPrivileged
+		}
+		found = UnknownSome
+	}
+	return found
 }
 
 // bounded keeps the first of a list, with those first that come first.

@@ -148,3 +148,55 @@ func TestBounds(t *testing.T) {
 	assert.True(t, kept[last.SID])
 	assert.True(t, slices.ContainsFunc(x.Members, func(m inventory.Member) bool { return m.Privileged }))
 }
+
+func TestUseAndSudoers(t *testing.T) {
+	st := state(t, "keeper=1001 tide=1002 quay-zero=500!", "administrators: 500")
+	at := time.Date(2031, 3, 4, 17, 30, 0, 0, time.UTC)
+	st.Uses = []drift.Use{{SID: sid(t, machine+"1002"), LastSignIn: &at, Runs: []string{"service tide-sync"}}}
+	st.Sudo = []drift.Sudo{
+		{Name: "tide", SID: sid(t, machine+"1002"), Via: "a", Commands: []string{"/bin/ls"}},
+		{Name: "tide", SID: sid(t, machine+"1002"), Via: "b", Commands: []string{"ALL"}, Root: true},
+		{Name: "gone", Via: "c", Commands: []string{"ALL"}, Root: true},
+	}
+	x := inventory.Of(st)
+	tide := x.Accounts[slices.IndexFunc(x.Accounts, func(a inventory.Account) bool { return a.Name == "tide" })]
+	assert.True(t, tide.Privileged)
+	assert.Equal(t, at.Truncate(24*time.Hour), tide.LastSignIn, "known by the day")
+	assert.Equal(t, []string{"service tide-sync"}, tide.Runs)
+	var via []string
+	for _, m := range x.Members {
+		if m.Group == inventory.SudoersGroup {
+			via = append(via, m.Via)
+			assert.True(t, m.Privileged)
+		}
+	}
+	assert.Equal(t, []string{"a: /bin/ls; b: ALL"}, via, "once each, and whom nobody is stays out")
+	assert.Equal(t, inventory.UnknownPrivileged, x.Unknown())
+	assert.Equal(t, inventory.UnknownSome, inventory.Of(state(t, "tide=1002 quay-zero=500!")).Unknown())
+	assert.Empty(t, inventory.Of(state(t, "quay-zero=500!")).Unknown())
+}
+
+func TestAReportIsBounded(t *testing.T) {
+	var st drift.State
+	for i := range inventory.MaxAccounts + 7 {
+		of := sid(t, fmt.Sprint(machine, 1000+i))
+		st.Accounts = append(st.Accounts, drift.Account{Name: fmt.Sprint("a", i), SID: of})
+	}
+	st.Accounts[inventory.MaxAccounts+5].Key = "keeper"
+	crowd := drift.LocalGroup{LocalGroup: "users", SID: sid(t, "S-1-5-32-545")}
+	for i := range inventory.MaxMembers {
+		crowd.Members = append(crowd.Members, drift.Member{SID: sid(t, fmt.Sprint(machine, 1000+i))})
+	}
+	few := drift.LocalGroup{LocalGroup: "administrators", SID: sid(t, "S-1-5-32-544"),
+		Members: []drift.Member{{SID: sid(t, machine+"500")}}}
+	st.LocalGroups = []drift.LocalGroup{crowd, few}
+	inventory.Bound(&st)
+	assert.Len(t, st.Accounts, inventory.MaxAccounts)
+	assert.Equal(t, 7, st.MoreAccounts)
+	assert.Equal(t, "keeper", st.Accounts[0].Key, "what a policy manages stays")
+	assert.Equal(t, 1, st.MoreMembers)
+	assert.Len(t, st.LocalGroups[1].Members, 1, "privileged groups stay whole")
+	x := inventory.Of(st)
+	assert.Equal(t, 7, x.MoreAccounts)
+	assert.Equal(t, 1, x.MoreMembers)
+}

@@ -2,6 +2,7 @@ package present
 
 import (
 	"fmt"
+	"strings"
 
 	"rankwarden.example/core/inventory"
 )
@@ -29,4 +30,16 @@ func InventoryChange(c inventory.Change) string {
 		return fmt.Sprintf("%s left %s", name, c.Group)
 	}
 	return string(c.Kind)
+}
+
+// MemberHow says how somebody is in a local group of a device: as a member, through groups of the directory, of which
+// the first is the member, or by a file of sudoers with what it allows.
+func MemberHow(through []string, via string) string {
+	switch {
+	case via != "":
+		return "by " + via
+	case len(through) > 0:
+		return "through " + strings.Join(through, " → ")
+	}
+	return "member"
 }

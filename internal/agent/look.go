@@ -39,6 +39,9 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 		RepeatedlyReverted: reverted,
 	}
 	report.State.Agent = version.Number()
+	if err := a.tellInventory(ctx, &report.State); err != nil {
+		return nil, err
+	}
 	last := a.journal.Last
 	told := last
 	if a.journal.Pending != nil {

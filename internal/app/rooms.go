@@ -135,7 +135,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	r.Organisation = &organisation.Service{Room: room(o, func(r store.Reader) organisation.Reads { return r },
 		func(w store.Writer) organisation.Records { return w }), View: view}
 	r.Accounts = &accounts.Service{Room: room(o, func(r store.Reader) accounts.Reads { return r },
-		func(w store.Writer) accounts.Records { return w })}
+		func(w store.Writer) accounts.Records { return w }), View: view}
 	r.Changes = changes.New(changes.Service{Room: door(o), Documents: documents, View: view, Locks: o.Store,
 		DirectoryConnection: o.DirectoryConnection, Rules: gate.Rules{Approvals: o.Approvals, Brake: o.Brake},
 		Soak: o.Soak})

@@ -1,7 +1,6 @@
 package store
 
 import (
-	"strings"
 	"time"
 
 	"rankwarden.example/core/rights"
@@ -18,12 +17,15 @@ type AccountName struct {
 	Builtin    int
 }
 
-// AccountQuery narrows a list of account names; the zero one has all.
-type AccountQuery struct {
-	Search     string // part of a name
-	Unknown    bool   // only names of accounts that no policy manages and that are not built in
-	Privileged bool   // only names of accounts that can take a device over
-	Group      string // only on devices of this group
+// AfterAccountName is the folded name of a local account where a page begins, for lists that are not made by a query.
+func (p Page) AfterAccountName() (string, error) {
+	var after string
+	return after, p.after(&after)
+}
+
+// CutAccountNames makes a page of names that were read with one more than fits.
+func CutAccountNames(p Page, list []AccountName) ([]AccountName, string) {
+	return cut(p, list, func(n AccountName) []any { return []any{text.Fold(n.Name)} })
 }
 
 // LocalAccount is an account of a device, as the device said it last.
@@ -34,6 +36,8 @@ type LocalAccount struct {
 	Key                     string // of the policy's account that it is bound to
 	Enabled, Privileged     bool
 	PasswordSetAt           *time.Time
+	LastSignIn              *time.Time // the day of it
+	Runs                    []string   `gorm:"serializer:json"` // services and scheduled tasks that run as it
 	Since                   time.Time
 }
 
@@ -41,6 +45,7 @@ type LocalAccount struct {
 type LocalMember struct {
 	DeviceID, Device string
 	GroupName        string
+	GroupSID         string `gorm:"column:group_sid"`
 	SID              string `gorm:"column:sid"`
 	Name             string // empty where the device cannot resolve the identifier
 	Privileged       bool
@@ -49,44 +54,12 @@ type LocalMember struct {
 	Enabled          bool // that is enabled
 	Key              string
 	Builtin          string
-}
-
-// ListAccountNames lists names of local accounts with how many devices in reach have one, by name.
-func (t DevicesReader) ListAccountNames(reach rights.Reach, q AccountQuery, p Page) ([]AccountName, string, error) {
-	var after string
-	if err := p.after(&after); err != nil {
-		return nil, "", err
-	}
-	within, args := inReach(reach)
-	grouped, more := inGroup(q.Group)
-	args = append(args, more...)
-	where := []string{"d.state = 'live'", within, grouped, "a.name_key > ?"}
-	args = append(args, after)
-	if q.Search != "" {
-		where, args = append(where, "a.name_key like ?"), append(args, like(text.Fold(q.Search)))
-	}
-	if q.Unknown {
-		where = append(where, "a.key = '' and a.builtin = ''")
-	}
-	if q.Privileged {
-		where = append(where, "a.privileged")
-	}
-	type row struct {
-		AccountName
-		NameKey string
-	}
-	list, err := rows[row](t, `select a.name_key, min(a.name) as name, count(*) as devices,
-		count(*) filter (where a.enabled) as enabled, count(*) filter (where a.privileged) as privileged,
-		count(*) filter (where a.key <> '') as managed, count(*) filter (where a.builtin <> '') as builtin
-		from inventory_accounts a join devices d on d.id = a.device_id
-		where `+strings.Join(where, " and ")+` group by a.name_key order by a.name_key limit ?`,
-		append(args, p.limit()+1)...)
-	list, next := cut(p, list, func(x row) []any { return []any{x.NameKey} })
-	names := make([]AccountName, len(list))
-	for i, x := range list {
-		names[i] = x.AccountName
-	}
-	return names, next, err
+	Via              string // by what somebody is in who is no member: a file of sudoers, with what it allows
+	LastSignIn       *time.Time
+	// Through are the groups of the directory by which somebody is in who was asked for, and WantedBy the assignments
+	// that ask for the member; these are not of the row.
+	Through  []string `gorm:"-"`
+	WantedBy []string `gorm:"-"`
 }
 
 // ListAccountsNamed lists the accounts of one name on devices in reach, in the order of the devices' identifiers.
@@ -97,7 +70,9 @@ func (t DevicesReader) ListAccountsNamed(reach rights.Reach, name string, p Page
 	}
 	within, args := inReach(reach)
 	args = append([]any{text.Fold(name), after}, append(args, p.limit()+1)...)
-	list, err := rows[LocalAccount](t, `select a.*, d.name as device from inventory_accounts a
+	list, err := rows[LocalAccount](t, `select a.device_id, a.sid, a.name, a.full_name, a.builtin, a.key, a.enabled,
+		a.privileged, a.password_set_at, a.last_sign_in, to_jsonb(a.runs) as runs, a.since, d.name as device
+		from inventory_accounts a
 		join devices d on d.id = a.device_id and d.state = 'live'
 		where a.name_key = ? and a.device_id > ? and `+within+` order by a.device_id limit ?`, args...)
 	list, next := cut(p, list, func(a LocalAccount) []any { return []any{a.DeviceID} })
@@ -107,7 +82,10 @@ func (t DevicesReader) ListAccountsNamed(reach rights.Reach, name string, p Page
 // memberColumns are those of a [LocalMember] in a query over inventory_members m and devices d.
 const memberColumns = `m.device_id, d.name as device, m.group_name, m.sid, coalesce(nullif(a.name, ''), m.name) as name,
 	m.privileged, m.since, a.sid is not null as local, coalesce(a.enabled, false) as enabled,
-	coalesce(a.key, '') as key, coalesce(a.builtin, '') as builtin
+	coalesce(a.key, '') as key, coalesce(a.builtin, '') as builtin, m.group_sid, m.via, a.last_sign_in`
+
+// memberTables are what these are read from.
+const memberTables = `
 	from inventory_members m join devices d on d.id = m.device_id and d.state = 'live'
 	left join inventory_accounts a on a.device_id = m.device_id and a.sid = m.sid`
 
@@ -121,40 +99,31 @@ func (t DevicesReader) ListMemberships(
 		return nil, "", err
 	}
 	within, args := inReach(reach)
-	whose, of := "m.sid = any(?)", any(array[string](sids))
+	// Of local accounts the name is found first, in the order of devices, and then what each is in.
+	from, first, whose, of := memberTables, "m.device_id", "m.sid = any(?)", []any{array[string](sids)}
 	if local != "" {
-		whose, of = "(m.device_id, m.sid) in (select device_id, sid from inventory_accounts where name_key = ?)",
-			text.Fold(local)
+		from = ` from inventory_accounts a
+			cross join lateral (select * from devices d where d.id = a.device_id and d.state = 'live' offset 0) d
+			cross join lateral (select * from inventory_members m where m.device_id = a.device_id and m.sid = a.sid
+				offset 0) m`
+		first, whose, of = "a.device_id", "a.name_key = ? and a.device_id >= ?",
+			[]any{text.Fold(local), device}
 	}
 	if !all {
 		whose += " and m.privileged"
 	}
-	args = append([]any{of, device, group, sid}, append(args, p.limit()+1)...)
-	list, err := rows[membershipRow](t, `select m.group_sid, `+memberColumns+` where `+whose+`
+	args = append(append(of, device, group, sid), append(args, p.limit()+1)...)
+	list, err := rows[LocalMember](t, `select `+memberColumns+from+` where `+whose+`
 		and (m.device_id, m.group_sid, m.sid) > (?, ?, ?) and `+within+`
-		order by m.device_id, m.group_sid, m.sid limit ?`, args...)
-	list, next := cut(p, list, func(m membershipRow) []any { return []any{m.DeviceID, m.GroupSID, m.SID} })
-	return membershipsOf(list), next, err
+		order by `+first+`, m.group_sid, m.sid limit ?`, args...)
+	list, next := cut(p, list, func(m LocalMember) []any { return []any{m.DeviceID, m.GroupSID, m.SID} })
+	return list, next, err
 }
 
 // PrivilegedOf lists who is in privileged local groups of a device.
 func (t DevicesReader) PrivilegedOf(device string) ([]LocalMember, error) {
-	list, err := rows[membershipRow](t, `select m.group_sid, `+memberColumns+` where m.device_id = $1 and m.privileged
+	return rows[LocalMember](t, `select `+memberColumns+memberTables+` where m.device_id = $1 and m.privileged
 		order by m.group_name, name, m.sid`, device)
-	return membershipsOf(list), err
-}
-
-type membershipRow struct {
-	LocalMember
-	GroupSID string `gorm:"column:group_sid"`
-}
-
-func membershipsOf(list []membershipRow) []LocalMember {
-	members := make([]LocalMember, len(list))
-	for i, x := range list {
-		members[i] = x.LocalMember
-	}
-	return members
 }
 
 // InventoryChange is what changed in the inventory of a device.

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -13,6 +14,7 @@ import (
 // TakenInventory is what is another one in the inventory of a device.
 type TakenInventory struct {
 	Digest       string
+	Unknown      string              // see [inventory.Inventory.Unknown]
 	Accounts     []inventory.Account // are there from now on, or are otherwise
 	Members      []inventory.Member
 	GoneAccounts []inventory.Account
@@ -27,19 +29,19 @@ func (b *ReportBatch) Inventories(devices []string) (map[string]inventory.Invent
 		return found, nil
 	}
 	rows, err := b.conn.Query(b.ctx, `select device_id, sid, name, full_name, enabled, builtin, key, privileged,
-		password_set_at from inventory_accounts where device_id = any($1) order by device_id, sid`, devices)
+		password_set_at, last_sign_in, runs from inventory_accounts where device_id = any($1) order by device_id, sid`, devices)
 	if err != nil {
 		return nil, err
 	}
 	var device, sid string
 	var a inventory.Account
-	var set *time.Time
+	var set, used *time.Time
 	_, err = pgx.ForEachRow(rows, []any{&device, &sid, &a.Name, &a.FullName, &a.Enabled, &a.Builtin, &a.Key,
-		&a.Privileged, &set}, func() error {
+		&a.Privileged, &set, &used, &a.Runs}, func() error {
 		a.SID, _ = principal.ParseSID(sid) // what is stored is canonical, and reads back
-		a.PasswordSetAt = time.Time{}
-		if set != nil {
-			a.PasswordSetAt = set.UTC()
+		a.PasswordSetAt, a.LastSignIn = orZero(set), orZero(used)
+		if len(a.Runs) == 0 {
+			a.Runs = nil
 		}
 		x := found[device]
 		x.Accounts = append(x.Accounts, a)
@@ -49,13 +51,13 @@ func (b *ReportBatch) Inventories(devices []string) (map[string]inventory.Invent
 	if err != nil {
 		return nil, err
 	}
-	if rows, err = b.conn.Query(b.ctx, `select device_id, group_sid, group_name, sid, name, privileged
-		from inventory_members where device_id = any($1) order by device_id, group_sid, sid`, devices); err != nil {
+	if rows, err = b.conn.Query(b.ctx, `select device_id, group_sid, group_name, sid, name, privileged,
+		via from inventory_members where device_id = any($1) order by device_id, group_sid, sid`, devices); err != nil {
 		return nil, err
 	}
 	var m inventory.Member
 	var group string
-	_, err = pgx.ForEachRow(rows, []any{&device, &group, &m.Group, &sid, &m.Name, &m.Privileged}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&device, &group, &m.Group, &sid, &m.Name, &m.Privileged, &m.Via}, func() error {
 		m.GroupSID, _ = principal.ParseSID(group)
 		m.SID, _ = principal.ParseSID(sid)
 		x := found[device]
@@ -74,7 +76,8 @@ func (b *ReportBatch) writeInventories(q *pgx.Batch) {
 		if x == nil {
 			continue
 		}
-		q.Queue("update devices set inventory = $2 where id = $1", r.DeviceID, x.Digest)
+		q.Queue("update devices set inventory = $2, unknown_accounts = $3 where id = $1", r.DeviceID, x.Digest,
+			x.Unknown)
 		if len(x.GoneAccounts) > 0 {
 			q.Queue("delete from inventory_accounts where device_id = $1 and sid = any($2)", r.DeviceID,
 				textsOf(x.GoneAccounts, func(a inventory.Account) string { return a.SID.String() }))
@@ -95,23 +98,29 @@ func queueAccounts(q *pgx.Batch, device string, list []inventory.Account, at tim
 	if len(list) == 0 {
 		return
 	}
-	enabled, privileged, set := make([]bool, len(list)), make([]bool, len(list)), make([]*time.Time, len(list))
+	enabled, privileged := make([]bool, len(list)), make([]bool, len(list))
+	set, used := make([]*time.Time, len(list)), make([]*time.Time, len(list))
 	for i, a := range list {
 		if enabled[i], privileged[i] = a.Enabled, a.Privileged; !a.PasswordSetAt.IsZero() {
 			set[i] = &list[i].PasswordSetAt
+		}
+		if !a.LastSignIn.IsZero() {
+			used[i] = &list[i].LastSignIn
 		}
 	}
 	of := func(read func(inventory.Account) string) []string { return textsOf(list, read) }
 	q.Queue(
 		`insert into inventory_accounts (device_id, sid, name, name_key, full_name, enabled, builtin, key, privileged,
-			password_set_at, since)
-		select $1, sid, name, name_key, full_name, enabled, builtin, key, privileged, password_set_at, $11
+			password_set_at, since, last_sign_in, runs)
+		select $1, sid, name, name_key, full_name, enabled, builtin, key, privileged, password_set_at, $11,
+			last_sign_in, case when runs = '' then '{}' else string_to_array(runs, chr(10)) end
 		from unnest($2::text[], $3::text[], $4::text[], $5::text[], $6::boolean[], $7::text[], $8::text[],
-			$9::boolean[], $10::timestamptz[])
-			as a(sid, name, name_key, full_name, enabled, builtin, key, privileged, password_set_at)
+			$9::boolean[], $10::timestamptz[], $12::timestamptz[], $13::text[])
+			as a(sid, name, name_key, full_name, enabled, builtin, key, privileged, password_set_at, last_sign_in, runs)
 		on conflict (device_id, sid) do update set name = excluded.name, name_key = excluded.name_key,
 			full_name = excluded.full_name, enabled = excluded.enabled, builtin = excluded.builtin, key = excluded.key,
-			privileged = excluded.privileged, password_set_at = excluded.password_set_at`,
+			privileged = excluded.privileged, password_set_at = excluded.password_set_at,
+			last_sign_in = excluded.last_sign_in, runs = excluded.runs`,
 		device,
 		of(func(a inventory.Account) string { return a.SID.String() }),
 		of(func(a inventory.Account) string { return a.Name }),
@@ -123,6 +132,8 @@ func queueAccounts(q *pgx.Batch, device string, list []inventory.Account, at tim
 		privileged,
 		set,
 		at,
+		used,
+		of(func(a inventory.Account) string { return strings.Join(a.Runs, "\n") }),
 	)
 }
 
@@ -136,12 +147,12 @@ func queueMembers(q *pgx.Batch, device string, list []inventory.Member, at time.
 	}
 	of := func(read func(inventory.Member) string) []string { return textsOf(list, read) }
 	q.Queue(
-		`insert into inventory_members (device_id, group_sid, group_name, sid, name, privileged, since)
-		select $1, group_sid, group_name, sid, name, privileged, $7
-		from unnest($2::text[], $3::text[], $4::text[], $5::text[], $6::boolean[])
-			as m(group_sid, group_name, sid, name, privileged)
+		`insert into inventory_members (device_id, group_sid, group_name, sid, name, privileged, since, via)
+		select $1, group_sid, group_name, sid, name, privileged, $7, via
+		from unnest($2::text[], $3::text[], $4::text[], $5::text[], $6::boolean[], $8::text[])
+			as m(group_sid, group_name, sid, name, privileged, via)
 		on conflict (device_id, group_sid, sid) do update set group_name = excluded.group_name, name = excluded.name,
-			privileged = excluded.privileged`,
+			privileged = excluded.privileged, via = excluded.via`,
 		device,
 		of(func(m inventory.Member) string { return m.GroupSID.String() }),
 		of(func(m inventory.Member) string { return m.Group }),
@@ -149,6 +160,7 @@ func queueMembers(q *pgx.Batch, device string, list []inventory.Member, at time.
 		of(func(m inventory.Member) string { return m.Name }),
 		privileged,
 		at,
+		of(func(m inventory.Member) string { return m.Via }),
 	)
 }
 
@@ -175,6 +187,13 @@ func queueChanges(q *pgx.Batch, device string, list []inventory.Change, at time.
 		privileged,
 		at,
 	)
+}
+
+func orZero(at *time.Time) time.Time {
+	if at == nil {
+		return time.Time{}
+	}
+	return at.UTC()
 }
 
 func textsOf[T any](list []T, read func(T) string) []string {

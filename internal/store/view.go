@@ -25,10 +25,12 @@ type ViewDevice struct {
 	RepeatedlyReverted                                    []unit.ID
 	DesiredDigest                                         string
 	Locked                                                []LockedAccount
+	UnknownAccounts                                       string // see [inventory.Inventory.Unknown]
 }
 
 const viewColumns = standsColumns + `, id, name, name_key, state, serial, model, platform, os_version, path, primary_user, os_build, agent_version, tags,
-	coalesce(scope, ''), held, repeatedly_reverted, desired_digest, locked`
+	coalesce(scope, ''), held, repeatedly_reverted, desired_digest, locked,
+	unknown_accounts`
 
 // LockedAccount is an account that is locked after wrong passwords, as the device reported last.
 type LockedAccount struct {
@@ -61,6 +63,24 @@ type ViewRotation struct {
 	Unrecovered          bool // no copy is sealed to a recovery key
 }
 
+// AccountIs is what a local account is, as bits.
+type AccountIs uint8
+
+// The bits of [AccountIs].
+const (
+	AccountEnabled AccountIs = 1 << iota
+	AccountPrivileged
+	AccountManaged
+	AccountBuiltin
+)
+
+// ViewAccounts are the local accounts of a device.
+type ViewAccounts struct {
+	Device string
+	Names  []string
+	Are    []int16 // each an [AccountIs]
+}
+
 // ViewRecords is what is kept in memory of some devices, or of all.
 type ViewRecords struct {
 	Devices     []ViewDevice
@@ -68,6 +88,7 @@ type ViewRecords struct {
 	Former      []FormerName // that the devices keep
 	Findings    []ViewFinding
 	Rotations   []ViewRotation
+	Accounts    []ViewAccounts
 	Groups      map[string]string // names by identifier, of all groups
 }
 
@@ -100,6 +121,11 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (ViewRecords, erro
 			left join deposits x on x.device_id = r.device_id and x.target = r.target and x.state = 'current' and
 			x.recovery_number is null where true`+some("r.device_id")+" order by r.device_id, r.target",
 				args...); err != nil {
+				return err
+			}
+			if view.Accounts, err = collect[ViewAccounts](ctx, tx, `select device_id, array_agg(name),
+				array_agg((enabled::int + 2 * privileged::int + 4 * (key <> '')::int + 8 * (builtin <> '')::int)::int2)
+				from inventory_accounts where true`+some("device_id")+" group by device_id", args...); err != nil {
 				return err
 			}
 			if view.Memberships, err = collect[ViewMembership](ctx, tx,

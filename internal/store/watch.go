@@ -11,6 +11,11 @@ func (t FindingsReader) ScopesByDigest(digests []string) ([]Scope, error) {
 	return rows[Scope](t, "select digest, assignments from scopes where digest = any($1)", digests)
 }
 
+// LanesByDigest reads what is settled for scopes, as JSON.
+func (t FindingsReader) LanesByDigest(digests []string) ([]Scope, error) {
+	return rows[Scope](t, "select digest, lane from scopes where digest = any($1)", digests)
+}
+
 // RecentFindings are findings of devices in reach that came or were closed since a time, latest first.
 func (t FindingsReader) RecentFindings(reach rights.Reach, since time.Time, limit int) ([]Finding, error) {
 	within, args := inReach(reach)

@@ -75,6 +75,14 @@ type TellsWhoIsThere interface {
 	WhoIsThere(ctx context.Context) ([]string, error)
 }
 
+// TellsUse is what a host implements that knows for what accounts are used beside sign-ins.
+type TellsUse interface {
+	// Runs gives the services and scheduled tasks that run as local accounts, such as "service tide-sync".
+	Runs(ctx context.Context) (map[principal.SID][]string, error)
+	// Sudo gives what sudoers(5) allow; nil where the platform has none.
+	Sudo(ctx context.Context) ([]drift.Sudo, error)
+}
+
 // KnowsDirectory is what a host implements that finds people of the directory by their names, and not by their
 // identifiers.
 type KnowsDirectory interface {

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/inventory"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/wire/protocol"
 )
@@ -48,8 +49,10 @@ type Journal struct {
 	Passwords map[string]*Password `json:"rotations"` // by target
 	Waiting   []Order              `json:"waiting"`   // orders to change passwords, by number
 	SignIns   int64                `json:"sign_ins"`  // number of the latest sign-in that was looked at
-	Nonce     string               `json:"nonce"`     // of a new epoch that was asked for
-	Lacking   bool                 `json:"lacking"`   // the service may lack deposits of earlier epochs
+	// LastSignIns are the days on which somebody signed in last, by account.
+	LastSignIns map[principal.SID]time.Time `json:"last_sign_ins,omitempty"`
+	Nonce       string                      `json:"nonce"`   // of a new epoch that was asked for
+	Lacking     bool                        `json:"lacking"` // the service may lack deposits of earlier epochs
 
 	Last    *drift.Report `json:"last"`    // the latest report that the service has stored
 	Pending *Pending      `json:"pending"` // a report that may or may not have arrived
@@ -153,4 +156,17 @@ func (j *Journal) Save() error {
 	}
 	j.saved = sum
 	return nil
+}
+
+// SignedIn remembers the day on which somebody signed in to an account.
+func (j *Journal) SignedIn(account principal.SID, at time.Time) {
+	if account.IsZero() {
+		return
+	}
+	if j.LastSignIns == nil {
+		j.LastSignIns = map[principal.SID]time.Time{}
+	}
+	if day := inventory.Day(at); day.After(j.LastSignIns[account]) {
+		j.LastSignIns[account] = day
+	}
 }

@@ -32,6 +32,7 @@ func (x *Rotator) WatchUse(ctx context.Context) error {
 	view := reconcile.View{State: state}
 	for _, s := range signIns {
 		x.Journal.SignIns = s.Number
+		x.Journal.SignedIn(s.Account, x.ServiceTime(s.At))
 		of, managed := rules[s.Account]
 		if !managed {
 			continue

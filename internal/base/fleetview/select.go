@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/inventory"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/store"
@@ -18,6 +19,9 @@ type Filter struct {
 	Standing drift.Standing
 	Group    string // name
 	State    string // live when empty
+	// Unknown narrows to devices with accounts that no policy manages: any ([inventory.UnknownSome]), or one that can
+	// take the device over.
+	Unknown string
 }
 
 // Each hands every device of a filter to visit, by name, until it says no.
@@ -36,6 +40,9 @@ func (v *View) each(clock store.Clock, f Filter, order []*Device, visit func(d *
 			continue
 		}
 		standing := clock.Stand(d.StandingInput)
+		if f.Unknown != "" && d.UnknownAccounts != inventory.UnknownPrivileged && d.UnknownAccounts != f.Unknown {
+			continue
+		}
 		if f.Standing != "" && standing != f.Standing {
 			continue
 		}

@@ -33,10 +33,12 @@ type Device struct {
 	Rotations                []store.ViewRotation
 	Locked                   []store.LockedAccount
 	AgentVersion             string
+	UnknownAccounts          string // see [inventory.Inventory.Unknown]
 
-	search string  // what a search looks in, folded
-	groups []int32 // slots of the groups that it is certainly in, in order
-	live   bool
+	search   string // what a search looks in, folded
+	accounts []account
+	groups   []int32 // slots of the groups that it is certainly in, in order
+	live     bool
 }
 
 // Verified reports whether the device has reported back, with nothing that failed or differs.
@@ -53,10 +55,12 @@ func (d *Device) ReportedBack() bool {
 type View struct {
 	mu      sync.RWMutex
 	devices map[string]*Device
-	order   []*Device         // by folded name and identifier
-	groups  map[string]int32  // slots by name
-	slots   map[string]int32  // by identifier of a group; only [View.replace] uses it
-	former  map[string]string // identifiers of devices by the folded names that they had and keep
+	order   []*Device        // by folded name and identifier
+	groups  map[string]int32 // slots by name
+	slots   map[string]int32 // by identifier of a group; only [View.replace] uses it
+	// accounts are the names of local accounts; only [View.replace] adds to them.
+	accounts accountNames
+	former   map[string]string // identifiers of devices by the folded names that they had and keep
 
 	loaded sync.Once
 	ready  chan struct{} // closed once the whole fleet was read
@@ -68,12 +72,13 @@ type View struct {
 // New makes an empty view; [View.Run] fills it.
 func New() *View {
 	return &View{
-		devices: map[string]*Device{},
-		groups:  map[string]int32{},
-		slots:   map[string]int32{},
-		former:  map[string]string{},
-		ready:   make(chan struct{}),
-		fences:  map[string]chan struct{}{},
+		devices:  map[string]*Device{},
+		groups:   map[string]int32{},
+		slots:    map[string]int32{},
+		former:   map[string]string{},
+		accounts: accountNames{known: map[string]int32{}},
+		ready:    make(chan struct{}),
+		fences:   map[string]chan struct{}{},
 	}
 }
 
@@ -103,6 +108,17 @@ func (v *View) replace(seen store.ViewRecords, whole bool) {
 	}
 	v.mu.Lock()
 	defer v.mu.Unlock()
+	accounts := make(map[string][]account, len(seen.Accounts))
+	for _, a := range seen.Accounts {
+		list := make([]account, len(a.Names))
+		for i, name := range a.Names {
+			list[i] = account{v.accounts.number(name), store.AccountIs(a.Are[i])}
+		}
+		accounts[a.Device] = list
+	}
+	for _, d := range fresh {
+		d.accounts = accounts[d.ID]
+	}
 	v.groups = make(map[string]int32, len(seen.Groups))
 	for id, name := range seen.Groups {
 		v.groups[name] = v.slot(id)
@@ -194,13 +210,14 @@ func deviceOf(
 			Tags:        s.Tags,
 			PrimaryUser: s.PrimaryUser,
 		},
-		StandingInput: s.StandingInput(),
-		Findings:      findings,
-		Rotations:     rotations,
-		Locked:        s.Locked,
-		AgentVersion:  s.AgentVersion,
-		groups:        groups,
-		live:          s.State == store.Live,
+		StandingInput:   s.StandingInput(),
+		Findings:        findings,
+		Rotations:       rotations,
+		Locked:          s.Locked,
+		AgentVersion:    s.AgentVersion,
+		UnknownAccounts: s.UnknownAccounts,
+		groups:          groups,
+		live:            s.State == store.Live,
 	}
 	d.search = text.Fold(strings.Join(
 		slices.Concat([]string{s.Name, s.Serial, s.Model, s.Platform, s.OSVersion, s.Path, s.PrimaryUser}, s.Tags,

@@ -9,6 +9,7 @@ import (
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/store"
 )
 
@@ -24,6 +25,8 @@ func viewMember(m store.LocalMember) api.LocalMember {
 	return api.LocalMember{
 		Device: m.Device, DeviceID: m.DeviceID, LocalGroup: m.GroupName, SID: m.SID, Name: m.Name,
 		Privileged: m.Privileged, Local: m.Local, Enabled: m.Enabled, Key: m.Key, Builtin: m.Builtin, Since: m.Since,
+		Via: m.Via, Through: append([]string{}, m.Through...), WantedBy: append([]string{}, m.WantedBy...),
+		LastSignIn: m.LastSignIn,
 	}
 }
 
@@ -34,8 +37,8 @@ func (a *routes) listAccounts(ctx context.Context, who rights.Identity, in *stru
 	Privileged bool   `query:"privileged" doc:"Only names of accounts that can take a device over"`
 	Group      string `query:"group"      maxLength:"63"  doc:"Only on devices of this group"`
 }) (*List[api.AccountName], error) {
-	list, next, err := a.Accounts.Names(ctx, who, store.AccountQuery{
-		Search: in.Search, Unknown: in.Unknown, Privileged: in.Privileged, Group: in.Group}, in.page())
+	list, next, err := a.Accounts.Names(ctx, who, in.Group, fleetview.AccountFilter{
+		Search: in.Search, Unknown: in.Unknown, Privileged: in.Privileged}, in.page())
 	return listOf(list, next, err, func(n store.AccountName) api.AccountName { return api.AccountName(n) })
 }
 
@@ -48,6 +51,7 @@ func (a *routes) listAccountDevices(ctx context.Context, who rights.Identity, in
 		return api.LocalAccount{
 			Device: x.Device, DeviceID: x.DeviceID, Name: x.Name, FullName: x.FullName, SID: x.SID, Enabled: x.Enabled,
 			Privileged: x.Privileged, Builtin: x.Builtin, Key: x.Key, PasswordSetAt: x.PasswordSetAt, Since: x.Since,
+			LastSignIn: x.LastSignIn, Runs: append([]string{}, x.Runs...),
 		}
 	})
 }

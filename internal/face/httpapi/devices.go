@@ -181,11 +181,12 @@ type DeviceQuery struct {
 	Standing string `query:"standing" enum:"in_step,drifted,waiting,held,silent"`
 	Group    string `query:"group" doc:"Name of a group"`
 	State    string `query:"state" enum:"live,claiming,refused,retired" default:"live"`
+	Unknown  string `query:"unknown_accounts" enum:"some,privileged" doc:"Only with accounts that no policy manages and that are not built in; privileged where one of them can take the device over"`
 }
 
 func (q DeviceQuery) filter() reporting.DeviceFilter {
 	return reporting.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group,
-		State: q.State}
+		State: q.State, Unknown: q.Unknown}
 }
 
 func (a *routes) why(ctx context.Context, who rights.Identity, name string, at time.Time) (reporting.DeviceWhy, error) {

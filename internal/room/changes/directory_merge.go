@@ -2,6 +2,7 @@ package changes
 
 import (
 	"errors"
+	"maps"
 	"slices"
 	"time"
 
@@ -89,8 +90,40 @@ func (s *Service) merge(
 	if err := tx.PutDirectory(put); err != nil {
 		return change, err
 	}
+	if err := tellMembers(tx, stored, entries); err != nil {
+		return change, err
+	}
 	change.touched = touched
 	return change, s.directoryTouched(tx, w, touched)
+}
+
+// tellMembers stores who is in the groups of a reading. Nothing is decided by it: a policy names groups, and a device
+// knows its directory.
+func tellMembers(tx Records, stored []store.DirectoryEntry, entries []directory.Entry) error {
+	byDN := map[string]string{}
+	for _, e := range stored {
+		byDN[directory.NormalDN(e.DN)] = e.Ref
+	}
+	for _, e := range entries {
+		byDN[directory.NormalDN(e.DN)] = e.Ref.String()
+	}
+	var groups []string
+	members := map[store.DirectoryMember]bool{}
+	for _, e := range entries {
+		if e.Ref.Kind() != principal.Group {
+			continue
+		}
+		groups = append(groups, e.Ref.String())
+		for _, dn := range e.Members {
+			if ref, known := byDN[dn]; known {
+				members[store.DirectoryMember{GroupRef: e.Ref.String(), MemberRef: ref}] = true
+			}
+		}
+	}
+	if len(groups) == 0 {
+		return nil
+	}
+	return tx.SetDirectoryMembers(groups, slices.Collect(maps.Keys(members)))
 }
 
 // directoryIndex finds stored entries by each of their names.

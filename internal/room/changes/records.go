@@ -79,6 +79,7 @@ type Records interface {
 	PassagesOf(source string, now time.Time) (devices, lost int, err error)
 	PutAgreement(id string, access effect.AccessSet) error
 	PutDirectory(entries []store.DirectoryEntry) error
+	SetDirectoryMembers(groups []string, members []store.DirectoryMember) error
 	RemoveDirectory(refs []string) error
 	SetDirectorySync(s store.DirectorySync) error
 	SetFacts(id, path string, tags []string, primaryUser string) error

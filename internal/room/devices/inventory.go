@@ -21,7 +21,7 @@ func takeInventories(b ReportBatch, judged []*judgement) error {
 			continue
 		}
 		reported[j] = now
-		j.taken.Inventory = &store.TakenInventory{Digest: digest}
+		j.taken.Inventory = &store.TakenInventory{Digest: digest, Unknown: now.Unknown()}
 		if j.device.Inventory != "" {
 			before = append(before, j.device.ID)
 		}
@@ -46,7 +46,7 @@ func altered(taken *store.TakenInventory, before, now inventory.Inventory) {
 		accounts[a.SID] = a
 	}
 	for _, a := range now.Accounts {
-		if accounts[a.SID] != a {
+		if !accounts[a.SID].Equal(a) {
 			taken.Accounts = append(taken.Accounts, a)
 		}
 		delete(accounts, a.SID)

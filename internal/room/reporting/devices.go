@@ -17,6 +17,7 @@ type DeviceFilter struct {
 	Standing drift.Standing
 	Group    string
 	State    string // live when empty
+	Unknown  string // "some" with accounts that no policy manages, "privileged" where one can take the device over
 }
 
 func (s *Service) filter(ctx context.Context, who rights.Identity, f DeviceFilter) (fleetview.Filter, error) {
@@ -26,6 +27,7 @@ func (s *Service) filter(ctx context.Context, who rights.Identity, f DeviceFilte
 		Standing: f.Standing,
 		Group:    f.Group,
 		State:    f.State,
+		Unknown:  f.Unknown,
 	}, devicegroups.Asked(s.Read(ctx), f.Group)
 }
 

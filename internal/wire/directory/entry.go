@@ -18,6 +18,17 @@ type Entry struct {
 	Name  string // as the directory writes it
 	Title string // for people to read
 	DN    string
+	// Members are the distinguished names, normalised, of those in a group.
+	Members []string
+}
+
+// NormalDN is a distinguished name by which entries are told apart (RFC 4514), empty for one that cannot be read.
+func NormalDN(dn string) string {
+	parsed, err := ldap.ParseDN(dn)
+	if err != nil {
+		return ""
+	}
+	return strings.ToLower(parsed.String())
 }
 
 // SkippedEntry is a person or group that cannot be named in a policy, and why.
@@ -30,6 +41,7 @@ type SkippedEntry struct {
 var attributes = []string{
 	"objectClass", "cn", "displayName", "uid", "sAMAccountName", "userPrincipalName",
 	"objectSid", "sambaSID", "objectGUID", "entryUUID",
+	"member", "uniqueMember", "memberUid",
 }
 
 // classes of objects that are people or groups (RFC 4519, and what is common beside it).
@@ -42,7 +54,12 @@ var classes = map[string]principal.Kind{
 
 // take reads objects; what is neither a person nor a group is passed over.
 func take(objects []*ldap.Entry) (entries []Entry, skipped []SkippedEntry) {
-	seen := map[principal.Ref]string{}
+	seen, byUID := map[principal.Ref]string{}, map[string]string{}
+	for _, object := range objects {
+		if uid := object.GetEqualFoldAttributeValue("uid"); uid != "" {
+			byUID[uid] = NormalDN(object.DN)
+		}
+	}
 	for _, object := range objects {
 		kind, found := kindOf(object)
 		if !found {
@@ -57,6 +74,9 @@ func take(objects []*ldap.Entry) (entries []Entry, skipped []SkippedEntry) {
 			continue
 		}
 		seen[entry.Ref] = object.DN
+		if kind == principal.Group {
+			entry.Members = membersOf(object, byUID)
+		}
 		entries = append(entries, entry)
 	}
 	return entries, skipped
@@ -101,7 +121,26 @@ func read(object *ldap.Entry, kind principal.Kind) (Entry, error) {
 		return Entry{}, err
 	}
 	title := cmp.Or(value("displayName"), value("cn"), name)
-	return Entry{principal.Entry{Ref: ref, SID: sid, GUID: guid}, name, title, object.DN}, nil
+	return Entry{principal.Entry{Ref: ref, SID: sid, GUID: guid}, name, title, object.DN, nil}, nil
+}
+
+// membersOf are the members of a group (RFC 4519), those of a group of RFC 2307 by the uid of accounts that were read
+// with it.
+func membersOf(object *ldap.Entry, byUID map[string]string) []string {
+	var members []string
+	for _, attribute := range []string{"member", "uniqueMember"} {
+		for _, dn := range object.GetEqualFoldAttributeValues(attribute) {
+			if dn = NormalDN(dn); dn != "" {
+				members = append(members, dn)
+			}
+		}
+	}
+	for _, uid := range object.GetEqualFoldAttributeValues("memberUid") {
+		if dn := byUID[uid]; dn != "" {
+			members = append(members, dn)
+		}
+	}
+	return members
 }
 
 // domainOf is the DNS name that the dc parts of a distinguished name spell (RFC 2247).

@@ -36,6 +36,21 @@ export function AccountDevices({ name }: { name: string }) {
     },
     { title: "Of", width: "minmax(100px,1fr)", cell: (a) => <span className="text-second">{whose(a)}</span> },
     {
+      title: "Last sign-in",
+      sort: (a) => a.last_sign_in ?? "",
+      width: "minmax(100px,1fr)",
+      cell: (a) => (
+        <>
+          {a.last_sign_in ? a.last_sign_in.slice(0, 10) : "none known"}
+          {a.runs.map((r) => (
+            <span key={r} className="block text-second">
+              {r}
+            </span>
+          ))}
+        </>
+      ),
+    },
+    {
       title: "Password set",
       sort: (a) => a.password_set_at ?? "",
       width: "148px",
@@ -51,7 +66,18 @@ export function AccountDevices({ name }: { name: string }) {
         <Export
           file={`account-${name}`}
           list={list.accountDevices(name)}
-          header={["device", "account", "enabled", "privileged", "of", "password set", "first seen", "identifier"]}
+          header={[
+            "device",
+            "account",
+            "enabled",
+            "privileged",
+            "of",
+            "password set",
+            "last sign-in",
+            "runs",
+            "first seen",
+            "identifier",
+          ]}
           row={(a) => [
             a.device,
             a.name,
@@ -59,6 +85,8 @@ export function AccountDevices({ name }: { name: string }) {
             a.privileged ? "yes" : "no",
             whose(a),
             a.password_set_at ?? "",
+            a.last_sign_in ?? "",
+            a.runs.join(", "),
             a.since,
             a.sid,
           ]}

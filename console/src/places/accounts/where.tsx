@@ -9,6 +9,7 @@ import { Breakable } from "@/ui/breakable";
 import { Export } from "@/ui/export";
 import { PagedRows } from "@/ui/paged-rows";
 import type { Column } from "@/ui/rows";
+import { howIn } from "./whose";
 
 /** On which devices somebody is in local groups whose members can take the device over, or in any. */
 export function Where({ principal }: { principal: string }) {
@@ -42,6 +43,17 @@ export function Where({ principal }: { principal: string }) {
         </>
       ),
     },
+    {
+      title: "How",
+      width: "minmax(130px,1.3fr)",
+      cell: (m) => <Breakable text={howIn(m)} />,
+    },
+    {
+      title: "Wanted by",
+      width: "minmax(90px,1fr)",
+      cell: (m) =>
+        m.wanted_by.length > 0 ? m.wanted_by.join(", ") : <span className="font-semibold text-red">nobody</span>,
+    },
     { title: "First seen", sort: (m) => m.since, width: "148px", cell: (m) => <When at={m.since} now={now} /> },
   ];
   return (
@@ -53,8 +65,17 @@ export function Where({ principal }: { principal: string }) {
         <Export
           file="memberships"
           list={list.memberships(principal, all)}
-          header={["device", "local group", "member", "identifier", "privileged", "first seen"]}
-          row={(m) => [m.device, m.local_group, m.name, m.sid, m.privileged ? "yes" : "no", m.since]}
+          header={["device", "local group", "member", "identifier", "privileged", "how", "wanted by", "first seen"]}
+          row={(m) => [
+            m.device,
+            m.local_group,
+            m.name,
+            m.sid,
+            m.privileged ? "yes" : "no",
+            howIn(m),
+            m.wanted_by.join(", "),
+            m.since,
+          ]}
         />
       </div>
       <label className="mb-2 flex items-center gap-2">
@@ -69,9 +90,6 @@ export function Where({ principal }: { principal: string }) {
         columns={columns}
         id={(m) => `${m.device_id} ${m.local_group} ${m.sid}`}
       />
-      <p className="mt-2 text-second">
-        Whoever is in only through a group of the directory is found by asking for that group.
-      </p>
     </section>
   );
 }

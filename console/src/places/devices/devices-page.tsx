@@ -13,7 +13,7 @@ import { PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
 
-type Filter = { search?: string; standing?: Standing; group?: string };
+type Filter = { search?: string; standing?: Standing; group?: string; unknown_accounts?: "some" | "privileged" };
 
 const exported = [
   "device",
@@ -38,6 +38,7 @@ export function DevicesPage() {
     search: params.get("search") || undefined,
     standing: (params.get("standing") as Standing) || undefined,
     group: params.get("group") || undefined,
+    unknown_accounts: (params.get("accounts") as Filter["unknown_accounts"]) || undefined,
   };
   const { standing: _, ...withoutStanding } = filter;
   const counts = useQuery({ ...read.standings(withoutStanding), placeholderData: keepPreviousData });
@@ -84,12 +85,22 @@ export function DevicesPage() {
           ]}
         />
         <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
+        <Choices
+          label="Accounts of no policy"
+          value={filter.unknown_accounts ?? ""}
+          onChange={(value) => set({ accounts: value })}
+          choices={[
+            { value: "", label: "any" },
+            { value: "some", label: "with accounts of no policy" },
+            { value: "privileged", label: "privileged ones" },
+          ]}
+        />
       </div>
       {devices.error && <Trouble error={devices.error} />}
       <Paged
         list={devices}
         empty={
-          filter.search || filter.standing || filter.group
+          filter.search || filter.standing || filter.group || filter.unknown_accounts
             ? "No device matches. Remove a filter to see more."
             : "No device has enrolled yet. Create a token with the command: rankwarden enrolment create"
         }

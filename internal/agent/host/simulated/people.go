@@ -208,3 +208,17 @@ func (w *Workstation) SetFaults(f Faults) {
 	defer w.mu.Unlock()
 	w.m.Faults, w.dirty = f, true
 }
+
+// Serve lets a service or a scheduled task run as an account from now on.
+func (w *Workstation) Serve(name string, account principal.SID) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.m.Services, w.dirty = append(w.m.Services, Service{Name: name, Account: account}), true
+}
+
+// AllowSudo adds a line of sudoers.
+func (w *Workstation) AllowSudo(s drift.Sudo) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.m.Sudoers, w.dirty = append(w.m.Sudoers, s), true
+}

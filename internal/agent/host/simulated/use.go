@@ -3,7 +3,9 @@ package simulated
 import (
 	"context"
 	"crypto/subtle"
+	"slices"
 
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent/host"
 )
@@ -90,4 +92,22 @@ func (w *Workstation) Restart(ctx context.Context) error {
 		w.m.Restarts++
 		return nil
 	})
+}
+
+// Runs implements [host.TellsUse].
+func (w *Workstation) Runs(ctx context.Context) (map[principal.SID][]string, error) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	found := map[principal.SID][]string{}
+	for _, s := range w.m.Services {
+		found[s.Account] = append(found[s.Account], s.Name)
+	}
+	return found, ctx.Err()
+}
+
+// Sudo implements [host.TellsUse].
+func (w *Workstation) Sudo(ctx context.Context) ([]drift.Sudo, error) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return slices.Clone(w.m.Sudoers), ctx.Err()
 }

@@ -36,7 +36,15 @@ type Machine struct {
 	SignIns   []host.SignIn    `json:"sign_ins"`  // the latest
 	Notices   []string         `json:"notices"`   // shown to whoever works there, the latest
 	Restarts  int              `json:"restarts"`
+	Services  []Service        `json:"services"`
+	Sudoers   []drift.Sudo     `json:"sudoers"` // of a machine with Linux
 	Faults    Faults           `json:"faults"`
+}
+
+// Service is a service or a scheduled task that runs as a local account.
+type Service struct {
+	Name    string        `json:"name"` // such as "service tide-sync"
+	Account principal.SID `json:"account"`
 }
 
 // Account is a local account.

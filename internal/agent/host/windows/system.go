@@ -23,6 +23,11 @@ type System interface {
 	SetUserComment(name, comment string) error
 	SetUserExpires(name string, expires uint32) error
 
+	// Services is EnumServicesStatusEx with QueryServiceConfig, Tasks is what the system's tool for scheduled tasks
+	// writes; see schtasks.
+	Services() ([]Runs, error)
+	Tasks() ([]Runs, error)
+
 	// Groups is NetLocalGroupEnum at level 0.
 	Groups() ([]string, error)
 	// Members is NetLocalGroupGetMembers at level 2.
@@ -130,4 +135,10 @@ type Session struct {
 type Process struct {
 	ID  uint32
 	SID principal.SID
+}
+
+// Runs is a service or a scheduled task.
+type Runs struct {
+	Name string
+	As   string // an account as Windows writes it there: NAME, .\NAME, MACHINE\NAME or an identifier
 }

@@ -287,3 +287,18 @@ func TestTheDeviceKeyIsOfNoUseOnAnotherWindows(t *testing.T) {
 	_, err = journal.Open(m.dir, atomicfile.Write, other)
 	assert.ErrorIs(t, err, journal.ErrOtherMachine)
 }
+
+func TestWhatRunsAsALocalAccount(t *testing.T) {
+	m := open(t)
+	tide, err := m.CreateAccount(t.Context(), "tide")
+	require.NoError(t, err)
+	m.system.Programs = []windows.Runs{{Name: "TideSync", As: `.\tide`}, {Name: "Spooler", As: "LocalSystem"},
+		{Name: "Elsewhere", As: `OTHER\tide`}}
+	m.system.Scheduled = []windows.Runs{{Name: `\Nightly`, As: tide.String()}, {Name: `\Hourly`, As: `SKL-OFF-200\Tide`}}
+	runs, err := m.Runs(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, map[principal.SID][]string{tide: {"service TideSync", `task \Hourly`, `task \Nightly`}}, runs)
+	m.fails("Tasks", windows.AccessDenied)
+	_, err = m.Runs(t.Context())
+	assert.ErrorIs(t, err, windows.AccessDenied)
+}

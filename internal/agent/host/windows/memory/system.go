@@ -42,6 +42,8 @@ type System struct {
 	sessions  []windows.Session
 	nextID    uint32 // of sessions
 	processes []windows.Process
+	Programs  []windows.Runs // services
+	Scheduled []windows.Runs // tasks
 	Messages  []string
 	Restarts  int
 }

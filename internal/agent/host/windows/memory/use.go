@@ -213,3 +213,17 @@ func (s *System) Restart(string) error {
 	s.Restarts++
 	return err
 }
+
+// Services implements [windows.System].
+func (s *System) Services() ([]windows.Runs, error) {
+	end, err := s.call("Services")
+	defer end()
+	return slices.Clone(s.Programs), err
+}
+
+// Tasks implements [windows.System].
+func (s *System) Tasks() ([]windows.Runs, error) {
+	end, err := s.call("Tasks")
+	defer end()
+	return slices.Clone(s.Scheduled), err
+}

@@ -1,0 +1,44 @@
+package agent
+
+import (
+	"context"
+	"fmt"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/inventory"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/agent/host"
+)
+
+// tellInventory adds to a state what accounts are used for, and keeps it within the bounds of an inventory.
+func (a *Agent) tellInventory(ctx context.Context, state *drift.State) error {
+	runs := map[principal.SID][]string{}
+	if tells, ok := a.Host.(host.TellsUse); ok {
+		var err error
+		if runs, err = tells.Runs(ctx); err != nil {
+			return fmt.Errorf("reading what runs as local accounts: %w", err)
+		}
+		if state.Sudo, err = tells.Sudo(ctx); err != nil {
+			return fmt.Errorf("reading sudoers: %w", err)
+		}
+	}
+	inventory.Bound(state)
+	there := map[principal.SID]bool{}
+	state.Uses = nil
+	for _, account := range state.Accounts {
+		there[account.SID] = true
+		use := drift.Use{SID: account.SID, Runs: runs[account.SID]}
+		if day, used := a.journal.LastSignIns[account.SID]; used {
+			use.LastSignIn = &day
+		}
+		if use.LastSignIn != nil || len(use.Runs) > 0 {
+			state.Uses = append(state.Uses, use)
+		}
+	}
+	for sid := range a.journal.LastSignIns {
+		if !there[sid] {
+			delete(a.journal.LastSignIns, sid)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,79 @@
+package fleetview
+
+import (
+	"slices"
+	"strings"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/text"
+	"rankwarden.example/internal/store"
+)
+
+// account is a local account of a device, small: a fleet has more than a million of them.
+type account struct {
+	name int32 // in the names of the view
+	is   store.AccountIs
+}
+
+// accountNames are the names of local accounts that occur in the fleet, each once.
+type accountNames struct {
+	known map[string]int32 // by folded name
+	names []string         // as the first device wrote it
+	keys  []string         // folded
+}
+
+func (n *accountNames) number(name string) int32 {
+	key := text.Fold(name)
+	number, known := n.known[key]
+	if !known {
+		number = int32(len(n.names))
+		n.known[key] = number
+		n.names, n.keys = append(n.names, name), append(n.keys, key)
+	}
+	return number
+}
+
+// AccountFilter narrows names of local accounts; the zero one has all.
+type AccountFilter struct {
+	Search     string // part of a name
+	Unknown    bool   // only accounts that no policy manages and that are not built in
+	Privileged bool   // only accounts that can take a device over
+}
+
+// AccountNames are the names of local accounts on live devices of a filter that come after a folded name, in the order
+// of folded names, at most limit, with how many devices have one.
+func (v *View) AccountNames(
+	clock store.Clock, f Filter, of AccountFilter, after string, limit int,
+) (list []store.AccountName) {
+	v.mu.RLock()
+	defer v.mu.RUnlock()
+	search := text.Fold(of.Search)
+	counts := make([]store.AccountName, len(v.accounts.names))
+	v.each(clock, f, v.order, func(d *Device, _ drift.Standing) bool {
+		for _, a := range d.accounts {
+			if of.Unknown && a.is&(store.AccountManaged|store.AccountBuiltin) != 0 ||
+				of.Privileged && a.is&store.AccountPrivileged == 0 {
+				continue
+			}
+			n := &counts[a.name]
+			n.Devices++
+			n.Enabled += int(a.is & store.AccountEnabled)
+			n.Privileged += int(a.is & store.AccountPrivileged >> 1)
+			n.Managed += int(a.is & store.AccountManaged >> 2)
+			n.Builtin += int(a.is & store.AccountBuiltin >> 3)
+		}
+		return true
+	})
+	var found []int32
+	for i := range counts {
+		if key := v.accounts.keys[i]; counts[i].Devices > 0 && key > after && strings.Contains(key, search) {
+			found = append(found, int32(i))
+		}
+	}
+	slices.SortFunc(found, func(a, b int32) int { return strings.Compare(v.accounts.keys[a], v.accounts.keys[b]) })
+	for _, i := range found[:min(len(found), limit)] {
+		counts[i].Name = v.accounts.names[i]
+		list = append(list, counts[i])
+	}
+	return list
+}
