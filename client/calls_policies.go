@@ -73,6 +73,13 @@ func (c *Client) CheckPolicy(ctx context.Context, source string) (api.PolicyChec
 	return out, err
 }
 
+// DraftPolicy drafts a policy from what the devices of a group have in common, without storing it.
+func (c *Client) DraftPolicy(ctx context.Context, in api.DraftRequest) (api.PolicyDraft, error) {
+	var out api.PolicyDraft
+	_, err := c.do(ctx, call{op: operation.DraftPolicy, in: in, out: &out})
+	return out, err
+}
+
 // Policies lists policies; search is part of a name or title.
 func (c *Client) Policies(ctx context.Context, search string, p Page) (List[api.PolicySummary], error) {
 	return list[api.PolicySummary](ctx, c, operation.ListPolicies, values("search", search), p)

@@ -73,6 +73,7 @@ var bodies = map[string]string{
 	"edit-operator":   `{"disabled": false}`,
 	"create-token":    `{"name": "t", "expires_in_hours": 1}`, "create-policy": `{"source": "nonsense"}`,
 	"save-policy": `{"source": "nonsense"}`, "check-policy": `{"source": "nonsense"}`,
+	"draft-policy": `{"group": "everything", "name": "first"}`,
 	"create-group": `{"name": "everything"}`, "edit-group": `{}`, "test-rule": `{"rule": "true"}`,
 	"try-device-facts":       `{"devices": [{"device": "SKL-WKS-001"}]}`,
 	"create-assignment":      `{"name": "none", "policy": "none", "include": ["everything"], "rank": 1}`,

@@ -124,6 +124,7 @@ func root() *cobra.Command {
 		a.policyCommand(),
 		a.groupCommand(),
 		a.assignmentCommand(),
+		a.draftFromCommand(),
 		a.changeCommand(),
 		a.rolloutCommand(),
 		a.brakeCommand(),

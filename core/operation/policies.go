@@ -18,6 +18,11 @@ var (
 		Reads:   true,
 		Summary: "Check a document without storing it, and describe it in words",
 	})
+	DraftPolicy = declare(Operation{
+		ID: "draft-policy", Method: post, Path: "/policy-draft", Right: rights.Draft, Budget: Whole,
+		Reads:   true,
+		Summary: "Draft a policy from what the devices of a group have in common, without storing it",
+	})
 	ShowPolicy = declare(Operation{
 		ID: "show-policy", Method: get, Path: "/policies/{name}", Right: rights.Look, Budget: Small,
 		Summary: "Show a policy with its draft",

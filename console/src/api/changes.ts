@@ -51,6 +51,7 @@ export const change = {
   checkTrail: (after: number, signal: AbortSignal) =>
     take(client.GET("/api/v1/trail/check", { params: { query: { after } }, signal })),
 
+  draftPolicy: (body: Schemas["DraftRequest"]) => take(client.POST("/api/v1/policy-draft", { body })),
   newChange: (body: { name: string; title: string; reason: string }) => take(client.POST("/api/v1/changes", { body })),
   describeChange: (name: string, over: number, body: { title: string; reason: string }) =>
     take(

@@ -51,6 +51,7 @@ export type TrailEntry = Schemas["TrailEntry"];
 export type Checkpoint = Schemas["Checkpoint"];
 export type Operator = Schemas["Operator"];
 export type Role = Schemas["Role"];
+export type PolicyDraft = Schemas["PolicyDraft"];
 export type AccountName = Schemas["AccountName"];
 export type LocalAccount = Schemas["LocalAccount"];
 export type LocalMember = Schemas["LocalMember"];

@@ -2,6 +2,7 @@ package fleetview
 
 import (
 	"cmp"
+	"math"
 	"slices"
 	"strings"
 
@@ -84,6 +85,12 @@ func (v *View) IDs(reach rights.Reach, group string, limit int) (ids []string, n
 		}
 	}
 	return ids, n
+}
+
+// Within are the identifiers of the live devices in reach and in a group.
+func (v *View) Within(reach rights.Reach, group string) []string {
+	ids, _ := v.IDs(reach, group, math.MaxInt)
+	return ids
 }
 
 // Has reports whether a device is in reach.

@@ -34,6 +34,8 @@ type Fleet interface {
 	Devices(reach rights.Reach) []*fleetview.Device
 	Live(ids []string) []*fleetview.Device
 	Size() int
+	// Within are the identifiers of the live devices in reach and in a group.
+	Within(reach rights.Reach, group string) []string
 	CountByGroup(devices []*fleetview.Device) []fleetview.GroupCount
 }
 

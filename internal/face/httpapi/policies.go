@@ -47,6 +47,7 @@ func (a *routes) policiesRoutes() {
 	register(a, operation.ListPolicies, a.listPolicies)
 	register(a, operation.CreatePolicy, a.createPolicy)
 	register(a, operation.CheckPolicy, a.checkPolicy)
+	register(a, operation.DraftPolicy, a.draftPolicy)
 	register(a, operation.ShowPolicy, a.showPolicy)
 	register(a, operation.SavePolicy, a.savePolicy)
 	register(a, operation.PublishPolicy, a.publishPolicy)

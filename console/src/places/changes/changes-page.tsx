@@ -13,6 +13,7 @@ import { Choices, SearchField, useFilters } from "@/ui/filters";
 import { PageHead } from "@/ui/page";
 import { PagedRows } from "@/ui/paged-rows";
 import type { Column } from "@/ui/rows";
+import { StartFromGroup } from "./start-from-group";
 
 const open: Change["state"][] = ["draft", "waiting", "approved", "going_out"];
 
@@ -25,6 +26,7 @@ export function ChangesPage() {
   const { mine, choose } = useMine();
   const current = "change" in mine ? mine.change.name : "";
   const [starting, setStarting] = useState(false);
+  const [fromGroup, setFromGroup] = useState(false);
   const search = params.get("search") ?? "";
   const which = params.get("state") === "all" ? "all" : "open";
   const changes = usePages(list.changes({ ...(which === "open" && { state: open }), ...(search && { search }) }));
@@ -70,9 +72,12 @@ export function ChangesPage() {
         note="Edits that are drafted together, previewed, approved where needed, and applied in one step."
       >
         {mayEdit && (
-          <Button primary onClick={() => setStarting(true)}>
-            Start a change
-          </Button>
+          <>
+            <Button onClick={() => setFromGroup(true)}>Start from a group</Button>
+            <Button primary onClick={() => setStarting(true)}>
+              Start a change
+            </Button>
+          </>
         )}
       </PageHead>
       <div className="mb-3 flex items-center gap-5">
@@ -99,6 +104,14 @@ export function ChangesPage() {
         columns={columns}
         id={(c) => c.name}
         estimate={53}
+      />
+      <StartFromGroup
+        open={fromGroup}
+        close={() => setFromGroup(false)}
+        started={(name) => {
+          choose(name);
+          navigate(`/changes/${name}`);
+        }}
       />
       <ChooseChange
         open={starting}
