@@ -42,8 +42,16 @@ type Policy struct {
 
 // PolicyCheck is what is wrong with a document, and what it asks for.
 type PolicyCheck struct {
-	Problems []policy.Problem `json:"problems" nullable:"false"`
-	Asks     []present.Line   `json:"asks" nullable:"false" doc:"Unit by unit, in words; empty while the document has errors"`
+	Problems []policy.Problem  `json:"problems" nullable:"false"`
+	Asks     []present.Line    `json:"asks" nullable:"false" doc:"Unit by unit, in words; empty while the document has errors"`
+	Exists   []ExistingAccount `json:"exists" nullable:"false" doc:"Accounts that no policy manages and that exist already on devices in reach, so that the policy would take them over"`
+}
+
+// ExistingAccount says that devices have an account that a policy would take over.
+type ExistingAccount struct {
+	Key     string `json:"key" doc:"Of the account of the policy"`
+	Name    string `json:"name"`
+	Devices int    `json:"devices" doc:"In reach, with an account of this name or of a former name"`
 }
 
 // Publication says what a publish did.

@@ -1,9 +1,6 @@
 package e2e
 
 import (
-	"os"
-	"os/exec"
-	"path/filepath"
 	"strings"
 	"testing"
 
@@ -35,14 +32,8 @@ func TestAFirstPolicyFromAGroup(t *testing.T) {
 	_, err = s.owner.DraftPolicy(ctx, api.DraftRequest{Group: "nowhere", Name: "first"})
 	problem(t, err, 422, "nowhere")
 
-	token, err := s.owner.CreateToken(ctx, "draft", "", 1)
-	require.NoError(t, err)
-	cmd := exec.CommandContext(ctx, filepath.Join(binaries, "rankwarden"), "draft-from", "--group", "everything",
-		"--tolerance", "40%", "--name", "first")
-	cmd.Env = append(os.Environ(), "RANKWARDEN_SERVER="+s.URL, "RANKWARDEN_TOKEN="+token.Secret, "HOME="+t.TempDir())
-	out, err := cmd.CombinedOutput()
-	require.NoError(t, err, string(out))
-	assert.Contains(t, string(out), "local:eilif, on 1 device")
+	out := s.rankwarden("draft-from", "--group", "everything", "--tolerance", "40%", "--name", "first")
+	assert.Contains(t, out, "local:eilif, on 1 device")
 
 	p, err := s.owner.PreviewChange(ctx, "first")
 	require.NoError(t, err)

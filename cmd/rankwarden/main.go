@@ -125,6 +125,7 @@ func root() *cobra.Command {
 		a.groupCommand(),
 		a.assignmentCommand(),
 		a.draftFromCommand(),
+		a.takeOverCommand(),
 		a.changeCommand(),
 		a.rolloutCommand(),
 		a.brakeCommand(),

@@ -41,13 +41,18 @@ type fileProblem struct {
 }
 
 func (a *app) policyCheck() *cobra.Command {
-	var strict bool
+	var strict, against bool
 	cmd := &cobra.Command{
-		Use: "check FILE...", Short: "Check policy files, without a service", Args: cobra.MinimumNArgs(1),
+		Use: "check FILE...", Short: "Check policy files, without a service or against one",
+		Args: cobra.MinimumNArgs(1),
 		Long: "Check policy files, without a service. - reads standard input. What only the service can compare,\n" +
-			"such as names of people and groups, is named at the end.\n\n" +
+			"such as names of people and groups, is named at the end. With --against-service the service checks\n" +
+			"them, and says which accounts that exist already a policy would take over; nothing is stored.\n\n" +
 			"Exit status: 0 no error, 1 errors, or with --strict warnings, 2 a file cannot be read.",
-		RunE: func(_ *cobra.Command, files []string) error {
+		RunE: func(cmd *cobra.Command, files []string) error {
+			if against {
+				return a.checkAgainst(cmd, files, strict)
+			}
 			found := []fileProblem{}
 			usable := true
 			var unseen []string
@@ -80,7 +85,46 @@ func (a *app) policyCheck() *cobra.Command {
 		},
 	}
 	cmd.Flags().BoolVar(&strict, "strict", false, "warnings fail as well")
+	cmd.Flags().BoolVar(&against, "against-service", false, "have the service check them, without storing anything")
 	return ofList(cmd)
+}
+
+// checkAgainst has the service check policy files, and says what they would take over.
+func (a *app) checkAgainst(cmd *cobra.Command, files []string, strict bool) error {
+	c, err := a.connect()
+	if err != nil {
+		return err
+	}
+	found, usable := []fileProblem{}, true
+	var exists []string
+	for _, file := range files {
+		source, err := readFile(file)
+		if err != nil {
+			return err
+		}
+		checked, err := c.CheckPolicy(cmd.Context(), string(source))
+		if err != nil {
+			return fmt.Errorf("%s: %w", file, err)
+		}
+		usable = usable && policy.Usable(checked.Problems) && (!strict || len(checked.Problems) == 0)
+		for _, p := range checked.Problems {
+			found = append(found, fileProblem{file, p})
+		}
+		for _, e := range checked.Exists {
+			exists = append(exists, fmt.Sprintf("%s: the account %s (%s) exists already on %s, and would be taken over",
+				file, e.Key, e.Name, plural(e.Devices, "device", "devices")))
+		}
+	}
+	if err := a.printProblems(found, len(files)); err != nil {
+		return err
+	}
+	for _, line := range exists {
+		a.notice("%s\n", line)
+	}
+	if !usable {
+		return errNo
+	}
+	return nil
 }
 
 // inDirectory are the people and groups that a document names.

@@ -73,6 +73,16 @@ type Use struct {
 	Runs []string `json:"runs,omitempty"`
 }
 
+// RunsAs are the services and scheduled tasks that run as an account.
+func (s *State) RunsAs(account principal.SID) []string {
+	for _, u := range s.Uses {
+		if u.SID == account {
+			return u.Runs
+		}
+	}
+	return nil
+}
+
 // Sudo is what lines of sudoers(5) allow somebody.
 type Sudo struct {
 	Name     string        `json:"name"` // of an account, or of a local group after "%"

@@ -4,6 +4,7 @@ package effect
 import (
 	"cmp"
 	"encoding/json"
+	"time"
 
 	"rankwarden.example/core/unit"
 )
@@ -26,8 +27,10 @@ const (
 	AccountAmbiguous  Kind = "account_ambiguous"   // several accounts fit the name, so none is touched
 	AccountRemoved    Kind = "account_removed"
 	AccountCreated    Kind = "account_created"
-	AccountAdopted    Kind = "account_adopted" // an existing account becomes the managed one
-	AccountKept       Kind = "account_kept"    // a managed account that was to be removed is wanted again
+	AccountAdopted    Kind = "account_adopted"  // an existing account becomes the managed one
+	TakeoverRefused   Kind = "takeover_refused" // a service or a task runs as the existing account
+	PasswordLeft      Kind = "password_left"    // of an account that is taken over, as are its sessions
+	AccountKept       Kind = "account_kept"     // a managed account that was to be removed is wanted again
 	AccountRenamed    Kind = "account_renamed"
 	AccountEnabled    Kind = "account_enabled"
 	AccountDisabled   Kind = "account_disabled"
@@ -48,7 +51,8 @@ const (
 var Kinds = []Kind{
 	Held, NoLongerHeld, Tightened, Loosened, Changed, AccountReleased, AccountNotCreated, AccountSpared,
 	AccountAmbiguous,
-	AccountRemoved, AccountCreated, AccountAdopted, AccountKept, AccountRenamed, AccountEnabled, AccountDisabled,
+	AccountRemoved, AccountCreated, AccountAdopted, TakeoverRefused, PasswordLeft, AccountKept,
+	AccountRenamed, AccountEnabled, AccountDisabled,
 	AccountDescribed, MemberLeaves, MemberJoins, RotationStarts, RotationStops, RotationChanged, GuardRefuses, NoWayIn,
 }
 
@@ -59,6 +63,14 @@ type Effect struct {
 	Subject string // whom or what it concerns, where the setting alone does not say
 	Before  any
 	After   any
+	Takes   *Taken // what is known of an account that is taken over; nil for every other effect, and not written
+}
+
+// Taken is what is known of an account that is taken over.
+type Taken struct {
+	LastSignIn time.Time // the day of it; zero where the device knows of none
+	Groups     []string  // local groups that it is in
+	Runs       []string  // services and scheduled tasks that run as it
 }
 
 // Every is how the zero unit of an effect, every setting of a device, is written.

@@ -16,7 +16,9 @@ type Account struct {
 	Formerly []string // patterns; an account of such a name is renamed and keeps its identity
 	State    unit.State
 	unit.Details
-	LocalGroups []string // known local groups, in canonical case
+	TakeOver     bool     // also an account that a service or a scheduled task runs as
+	KeepPassword bool     // its password and sessions are left alone
+	LocalGroups  []string // known local groups, in canonical case
 }
 
 // accounts is how an account is written: what it is called, texts, local groups, then what is on or off.
@@ -46,7 +48,28 @@ var accounts = slices.Concat(shape[Account]{
 		none,
 	).
 		about("Known local groups the account is put into"),
-}, accountFlags())
+}, accountFlags(), shape[Account]{
+	usual("take_over", yesNo, func(a *Account) *bool { return &a.TakeOver }, false).
+		about("Whether an account that a service or a scheduled task runs as may be taken over"),
+	unless("password", keepWord, func(a *Account) *bool { return &a.KeepPassword },
+		func(keep bool) bool { return !keep }).
+		about("With keep, the password and the sessions of the account are left alone, and it is never rotated"),
+})
+
+// keepWord is the only word that may stand where a password could be looked for.
+var keepWord = kind[bool]{
+	schema{{"const", "keep"}},
+	func(r *reader, n *yaml.Node, path string) (bool, bool) {
+		if s, ok := r.text(n, path); ok && s != "keep" {
+			r.errorf(n, path, CodeSecret, "a policy never holds a password, because everybody who can read the policy "+
+				"could use it on every device; write keep, or take the key out. Change the password if this was a real "+
+				"one")
+			return false, false
+		}
+		return true, true
+	},
+	func(bool) *yaml.Node { return plainNode("keep") },
+}
 
 func accountTexts() (texts shape[Account]) {
 	for _, d := range unit.AccountDetails {
@@ -178,7 +201,7 @@ func (n *Normal) accounts(list []Account) {
 		n.ask(
 			unit.AccountOf(a.Key),
 			unit.AccountValue{Key: a.Key, Name: a.Name, Formerly: distinct(a.Formerly), State: a.State,
-				Details: a.Details},
+				Details: a.Details, TakeOver: a.TakeOver, KeepPassword: a.KeepPassword},
 		)
 	}
 }

@@ -77,6 +77,7 @@ const (
 	CodeRotateDisabled  = "rotation_of_disabled_account"
 	CodeRotateHarmless  = "rotation_of_unprivileged_account"
 	CodeNoDigits        = "redraw_without_digits"
+	CodeRotateKept      = "rotation_of_kept_password"
 	CodeForStyle        = "not_for_this_style"
 )
 

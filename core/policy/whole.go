@@ -161,6 +161,10 @@ func (r *reader) checkRotation(doc *Document, rule Rotation, path string) {
 		if a, declared := doc.account(rule.Target); declared {
 			name = a.Name
 			switch {
+			case a.KeepPassword:
+				r.errorf(r.at(at), at, CodeRotateKept,
+					"the password of %s is kept (password: keep), so it is never rotated; take one of the two out",
+					rule.Target)
 			case a.State == unit.Absent:
 				r.errorf(r.at(at), at, CodeRotateAbsent,
 					"%s is to be absent, so it has no password; take this out, or change its state", rule.Target)

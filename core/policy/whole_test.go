@@ -69,6 +69,11 @@ func TestChecksOfTheWhole(t *testing.T) {
 			"error rotation_slower_than_max_age rotation[0].every", "at most 29d"},
 		"rotates the absent": {"accounts: [{key: k, name: a, state: absent}]\nrotation: [{target: account:k}]",
 			"error rotation_of_absent_account rotation[0].target", ""},
+		"rotates what is kept": {"accounts: [{key: k, name: a, password: keep}]\nrotation: [{target: account:k}]",
+			"error rotation_of_kept_password rotation[0].target", "take one of the two out"},
+		"a password": {"accounts: [{key: k, name: a, password: quay7}]",
+			"error secret_in_document accounts[0].password", "write keep"},
+		"a password that is kept": {"accounts: [{key: k, name: a, password: keep, take_over: true}]", "", ""},
 		"rotates the disabled": {"accounts: [{key: k, name: a, state: disabled}]\nrotation: [{target: account:k}]",
 			"warning rotation_of_disabled_account rotation[0].target", ""},
 		"rotates the " +

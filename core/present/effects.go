@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"rankwarden.example/core/effect"
 	"rankwarden.example/core/principal"
@@ -21,9 +22,9 @@ var sections = []struct {
 	}},
 	{BecomesHeld, []effect.Kind{effect.Held}},
 	{"Gains access", []effect.Kind{
-		effect.MemberJoins, effect.AccountEnabled, effect.AccountCreated, effect.AccountAdopted, effect.AccountKept,
-		effect.AccountSpared,
+		effect.MemberJoins, effect.AccountEnabled, effect.AccountCreated, effect.AccountKept, effect.AccountSpared,
 	}},
+	{TakesOver, []effect.Kind{effect.TakeoverRefused, effect.AccountAdopted, effect.PasswordLeft}},
 	{"Weaker rules", []effect.Kind{effect.Loosened}},
 	{"Stricter rules", []effect.Kind{effect.Tightened}},
 	{"Other rules", []effect.Kind{effect.Changed}},
@@ -39,6 +40,7 @@ var sections = []struct {
 const (
 	LosesAccess = "Loses access"
 	BecomesHeld = "Becomes held"
+	TakesOver   = "Takes over"
 )
 
 // EffectSection is the heading under which effects of a kind are shown.
@@ -108,6 +110,10 @@ func Effect(e effect.Effect) string {
 			say += ": " + strings.Join(list, ", ")
 		}
 		return say
+	case effect.TakeoverRefused:
+		runs, _ := e.After.([]string)
+		return fmt.Sprintf("%s does not take over %v, which is in use by %s; take_over: true allows it", subject,
+			e.Before, cmp.Or(strings.Join(runs, ", "), "services or tasks"))
 	case effect.NoWayIn:
 		return "an administrator leaves, and no break-glass account is left"
 	case effect.Tightened, effect.Loosened, effect.Changed:
@@ -136,6 +142,7 @@ var accountEffects = map[effect.Kind]string{
 	effect.AccountRemoved:    "is removed: {before}",
 	effect.AccountCreated:    "is created as {after}",
 	effect.AccountAdopted:    "takes over an existing account: {before} becomes {after}",
+	effect.PasswordLeft:      "keeps its password and its sessions",
 	effect.AccountKept:       "is kept instead of removed: {before}",
 	effect.AccountRenamed:    "is renamed from {before} to {after}",
 	effect.AccountEnabled:    "is enabled",
@@ -147,7 +154,25 @@ func account(e effect.Effect) string {
 		return described(e)
 	}
 	values := strings.NewReplacer("{before}", fmt.Sprint(e.Before), "{after}", fmt.Sprint(e.After))
-	return values.Replace(accountEffects[e.Kind])
+	return values.Replace(accountEffects[e.Kind]) + takes(e.Takes)
+}
+
+// takes says what is known of an account that is taken over.
+func takes(t *effect.Taken) string {
+	if t == nil {
+		return ""
+	}
+	parts := []string{"no sign-in known"}
+	if !t.LastSignIn.IsZero() {
+		parts[0] = "last sign-in " + t.LastSignIn.Format(time.DateOnly)
+	}
+	if len(t.Groups) > 0 {
+		parts = append(parts, "in "+strings.Join(t.Groups, ", "))
+	}
+	if len(t.Runs) > 0 {
+		parts = append(parts, "in use by "+strings.Join(t.Runs, ", "))
+	}
+	return " (" + strings.Join(parts, "; ") + ")"
 }
 
 func described(e effect.Effect) string {

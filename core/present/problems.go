@@ -37,6 +37,10 @@ var problems = map[resolve.Code][2]string{
 		"the account whose password is to be rotated is to be absent",
 		"keep the account, or remove the rotation",
 	},
+	resolve.RotationOfKeptPassword: {
+		"a policy says that the password of this account is kept, so it is never rotated",
+		"take password: keep out of the policy, or remove the rotation",
+	},
 	resolve.RotationSecretTooShort: {
 		"the password would be shorter than the device allows",
 		"make the secret longer, or lower the minimum length",

@@ -101,6 +101,12 @@ func Account(a unit.AccountValue) string {
 	if len(a.Formerly) > 0 {
 		parts = append(parts, "formerly "+strings.Join(a.Formerly, " or "))
 	}
+	if a.TakeOver {
+		parts = append(parts, "also where something runs as it")
+	}
+	if a.KeepPassword {
+		parts = append(parts, "its password is left alone")
+	}
 	return strings.Join(parts, ", ")
 }
 

@@ -62,6 +62,9 @@ func (c *comparer) isTakenOver(e effect.Effect) bool {
 	key, _ := e.Unit.AccountKey()
 	asked := c.key(key).asked[with]
 	name, _ := e.Before.(string)
+	if asked != nil && asked.KeepPassword {
+		return false // whoever uses the account goes on using it
+	}
 	return asked == nil || !slices.ContainsFunc(asked.Formerly, func(former string) bool {
 		return drift.FitsName(former, name)
 	})

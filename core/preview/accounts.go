@@ -132,9 +132,19 @@ func (c *comparer) account(change effect.SettingChange) {
 	case absentBefore && m1 != nil && m1.Key == key:
 		add(effect.AccountKept, m1.Name, s1.Name)
 	}
+	if adopted && !s1.TakeOver {
+		if runs := c.state.RunsAs(m1.SID); len(runs) > 0 {
+			add(effect.TakeoverRefused, m1.Name, runs)
+			return
+		}
+	}
 	switch {
 	case adopted:
 		add(effect.AccountAdopted, m1.Name, s1.Name)
+		c.effects[len(c.effects)-1].Takes = c.taken(m1)
+		if s1.KeepPassword {
+			add(effect.PasswordLeft, nil, nil)
+		}
 	case !on(s0) && m1 == nil:
 		add(effect.AccountCreated, nil, s1.Name)
 	case on(s0) && text.Fold(s0.Name) != text.Fold(s1.Name):
@@ -155,6 +165,22 @@ func (c *comparer) account(change effect.SettingChange) {
 	if before, after := describe(from.Details, s1.Details); len(before) > 0 {
 		add(effect.AccountDescribed, before, after)
 	}
+}
+
+// taken is what is known of an account that is taken over.
+func (c *comparer) taken(a *drift.Account) *effect.Taken {
+	t := &effect.Taken{Runs: c.state.RunsAs(a.SID)}
+	for _, u := range c.state.Uses {
+		if u.SID == a.SID && u.LastSignIn != nil {
+			t.LastSignIn = *u.LastSignIn
+		}
+	}
+	for _, g := range c.state.LocalGroups {
+		if g.Has(a.SID) {
+			t.Groups = append(t.Groups, g.LocalGroup)
+		}
+	}
+	return t
 }
 
 // accountGoes is what becomes of an account that is no longer desired, or is to be absent.

@@ -22,6 +22,7 @@ const (
 	MinAgeNotBelowMaxAge     Code = "min_age_not_below_max_age"  // passwords could never be changed before they expire
 	RotationTargetUndeclared Code = "rotation_target_undeclared" // no policy declares the account
 	RotationTargetAbsent     Code = "rotation_target_absent"     // the account is to be absent
+	RotationOfKeptPassword   Code = "rotation_of_kept_password"  // the password of the account is to be left alone
 	RotationSecretTooShort   Code = "rotation_secret_too_short"  // the device's own rules would refuse the secret
 	RotationSecretTooPlain   Code = "rotation_secret_too_plain"  // the same, for want of classes of characters
 )
@@ -65,6 +66,7 @@ var Codes = []Code{
 	MinAgeNotBelowMaxAge,
 	RotationTargetUndeclared,
 	RotationTargetAbsent,
+	RotationOfKeptPassword,
 	RotationSecretTooShort,
 	RotationSecretTooPlain,
 	RotationTargetDisabled,

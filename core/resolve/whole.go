@@ -144,6 +144,8 @@ func (w *whole) checkRotation(id unit.ID, target principal.Ref, r unit.RotationV
 			fail(RotationTargetUndeclared)
 		case a.State == unit.Absent:
 			fail(RotationTargetAbsent)
+		case a.KeepPassword:
+			fail(RotationOfKeptPassword)
 		case a.State == unit.Disabled:
 			w.warn(RotationTargetDisabled, id, "")
 		}
@@ -169,7 +171,7 @@ func (w *whole) checkMembers(id unit.ID, m unit.Members) {
 		switch {
 		case !declared:
 			w.warn(MemberUndeclared, id, w.settler.ref(ref).text)
-		case id == unit.Administrators && a.State == unit.Enabled && !w.hasRotation(ref):
+		case id == unit.Administrators && a.State == unit.Enabled && !w.hasRotation(ref) && !a.KeepPassword:
 			w.warn(AccountWithoutRotation, id, w.settler.ref(ref).text)
 		}
 	}

@@ -23,12 +23,17 @@ type AccountValue struct {
 	Formerly []string `json:"formerly"` // patterns; an account of such a name is renamed and keeps its identity
 	State    State    `json:"state"`
 	Details
+	// TakeOver allows taking over an account that a service or a scheduled task runs as.
+	TakeOver bool `json:"take_over,omitempty"`
+	// KeepPassword leaves the password and the sessions of the account alone, also when it is taken over.
+	KeepPassword bool `json:"keep_password,omitempty"`
 }
 
 // Equal implements [Value].
 func (v AccountValue) Equal(other Value) bool {
 	o, ok := other.(AccountValue)
 	return ok && v.Name == o.Name && v.State == o.State && v.Details == o.Details &&
+		v.TakeOver == o.TakeOver && v.KeepPassword == o.KeepPassword &&
 		slices.Equal(v.Formerly, o.Formerly)
 }
 

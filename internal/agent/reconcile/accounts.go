@@ -8,6 +8,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/secret"
 )
 
@@ -53,7 +54,7 @@ func (p *pass) accountIn(id unit.ID, key string, desired unit.AccountValue) {
 			p.one(id, func() error { return severalFit(candidates) })
 			return
 		case len(candidates) == 1:
-			if a, found = p.adopt(id, key, candidates[0]); !found {
+			if a, found = p.adopt(id, key, candidates[0], desired); !found {
 				return
 			}
 		default:
@@ -82,8 +83,13 @@ func severalFit(candidates []drift.Account) error {
 // adopt takes over an account that was there: whoever used it is signed out. Where a rule rotates its
 // password, that follows as soon as the new one is in escrow, and before it gains anything; else it
 // gets one that nobody knows now.
-func (p *pass) adopt(id unit.ID, key string, a drift.Account) (drift.Account, bool) {
+// Where the policy says that the password is kept, it and the sessions are left alone. An account that services or
+// scheduled tasks run as is taken over only where the policy says so.
+func (p *pass) adopt(id unit.ID, key string, a drift.Account, desired unit.AccountValue) (drift.Account, bool) {
 	ok := p.one(id, func() error {
+		if err := p.mayTakeOver(a, desired); err != nil || desired.KeepPassword {
+			return err
+		}
 		if err := p.host.EndSessions(p.ctx, a.SID); err != nil {
 			return err
 		}
@@ -99,6 +105,23 @@ func (p *pass) adopt(id unit.ID, key string, a drift.Account) (drift.Account, bo
 	p.did(drift.AccountAdopted, id, a.Name, drift.Details{})
 	p.read()
 	return p.bound(key)
+}
+
+// mayTakeOver refuses an account that something runs as.
+func (p *pass) mayTakeOver(a drift.Account, desired unit.AccountValue) error {
+	tells, is := p.host.(host.TellsUse)
+	if !is || desired.TakeOver {
+		return nil
+	}
+	runs, err := tells.Runs(p.ctx)
+	if err != nil {
+		return fmt.Errorf("reading what runs as %s: %w", a.Name, err)
+	}
+	if list := runs[a.SID]; len(list) > 0 {
+		return fmt.Errorf("%s is in use by %s, so it is not taken over; write take_over: true in the policy to do it "+
+			"all the same", a.Name, strings.Join(list, ", "))
+	}
+	return nil
 }
 
 func (p *pass) create(id unit.ID, key string, desired unit.AccountValue) (drift.Account, bool) {

@@ -125,6 +125,41 @@ func TestAdoption(t *testing.T) {
 	assert.NotZero(t, w.Find("keeper-0001"))
 }
 
+// An account that something runs as is taken over only where the policy says so; where the password is kept, neither it
+// nor a session is touched.
+func TestTakingOver(t *testing.T) {
+	w := workstation(t)
+	sid := w.AddAccount("keeper-0042")
+	require.NoError(t, w.SetPassword(t.Context(), sid, "known"))
+	require.NoError(t, w.SignIn("keeper-0042", "known"))
+	w.Serve("service tide-sync", sid)
+	outcome, err := once(t, w, []unit.Setting{setting("accounts.desk", deskKeeper)})
+	require.NoError(t, err)
+	require.Len(t, outcome.Failures, 1)
+	assert.Contains(t, outcome.Failures[0].Error, "in use by service tide-sync")
+	assert.Empty(t, outcome.Bindings)
+	assert.True(t, w.SignedIn(sid))
+	assert.True(t, w.Opens(sid, "known"))
+
+	kept := strings.TrimSuffix(deskKeeper, "}") + `, "take_over": true, "keep_password": true}`
+	outcome, err = once(t, w, []unit.Setting{setting("accounts.desk", kept)})
+	require.NoError(t, err)
+	assert.Empty(t, outcome.Failures)
+	assert.Equal(t, sid, outcome.Bindings["desk"])
+	assert.True(t, w.SignedIn(sid), "sessions go on")
+	assert.True(t, w.Opens(sid, "known"), "and so does the password")
+
+	again := workstation(t)
+	sid = again.AddAccount("keeper-0042")
+	require.NoError(t, again.SetPassword(t.Context(), sid, "known"))
+	again.Serve("service tide-sync", sid)
+	outcome, err = once(t, again, []unit.Setting{
+		setting("accounts.desk", strings.TrimSuffix(deskKeeper, "}")+`, "take_over": true}`)})
+	require.NoError(t, err)
+	assert.Equal(t, sid, outcome.Bindings["desk"])
+	assert.False(t, again.Opens(sid, "known"))
+}
+
 func TestAccountsAreDisabledAndRemovedUnderTheGuard(t *testing.T) {
 	w := workstation(t)
 	gone := setting(

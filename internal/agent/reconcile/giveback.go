@@ -27,6 +27,12 @@ func (o Outcome) Taken(job Job) []journal.Taken {
 			continue
 		}
 		before, after := o.Before.Value(s.Unit), o.After.Value(s.Unit)
+		if key, is := s.Unit.AccountKey(); is {
+			if _, had := job.Bindings[key]; had {
+				continue // it was managed before
+			}
+			before, after = accountOf(&o.Before, o.Bindings, key), accountOf(&o.After, o.Bindings, key)
+		}
 		if before == nil || after == nil || before.Equal(after) {
 			continue
 		}
@@ -34,6 +40,17 @@ func (o Outcome) Taken(job Job) []journal.Taken {
 		taken = append(taken, journal.Taken{Unit: s.Unit, Before: change.From, After: change.To})
 	}
 	return taken
+}
+
+// accountOf is what the account of a key is on a device, but for its password; nil where there is none.
+func accountOf(state *drift.State, bindings Bindings, key string) unit.Value {
+	for _, a := range state.Accounts {
+		if sid, bound := bindings[key]; bound && a.SID == sid {
+			return unit.AccountValue{Key: key, Name: a.Name, Formerly: []string{}, State: a.State(), Details: a.Details,
+				KeepPassword: true}
+		}
+	}
+	return nil
 }
 
 // Returning is what is to be given back to a device in a state, as settings of a pass of its own, and what cannot be,
@@ -53,7 +70,7 @@ const (
 // Return works out what give-backs come to on a device: only what is as the device left it, and what no desired setting
 // forbids.
 func Return(due []protocol.GiveBack, asked []unit.Setting, state *drift.State, j *journal.Journal) Returning {
-	r := &returning{asked: map[unit.ID]unit.Value{}, state: state}
+	r := &returning{asked: map[unit.ID]unit.Value{}, state: state, bindings: j.Bindings}
 	for _, s := range asked {
 		r.asked[s.Unit] = s.Value
 	}
@@ -74,8 +91,9 @@ func Return(due []protocol.GiveBack, asked []unit.Setting, state *drift.State, j
 
 type returning struct {
 	Returning
-	asked map[unit.ID]unit.Value
-	state *drift.State
+	asked    map[unit.ID]unit.Value
+	state    *drift.State
+	bindings Bindings
 }
 
 func (r *returning) refuse(id unit.ID, subject, why string) {
@@ -115,7 +133,11 @@ func (r *returning) value(id unit.ID, taken []journal.Taken) {
 	if _, ruled := r.asked[id]; ruled {
 		return // what is in force now has been set already
 	}
-	now, err := json.Marshal(r.state.Value(id))
+	value := r.state.Value(id)
+	if key, is := id.AccountKey(); is {
+		value = accountOf(r.state, r.bindings, key)
+	}
+	now, err := json.Marshal(value)
 	if bytes.Equal(now, taken[0].Before) {
 		return // somebody gave it back already
 	}

@@ -101,3 +101,27 @@ func TestAGiveBackIsCarriedOutOnce(t *testing.T) {
 	assert.Equal(t, []time.Time{since.Add(time.Hour)}, j.GaveBack)
 	assert.Empty(t, j.Due())
 }
+
+// What an account was before it was taken over is given back, but for its password.
+func TestAnAccountThatWasTakenOverIsGivenBack(t *testing.T) {
+	keeper := unit.AccountOf("keeper")
+	before, after := stateWith(5), stateWith(5)
+	before.Accounts[0].Enabled, before.Accounts[0].FullName = true, "Mechanic"
+	after.Accounts[0].Name, after.Accounts[0].FullName, after.Accounts[0].Key = "keeper-1234", "Keeper", "keeper"
+	job := reconcile.Job{DesiredContent: protocol.DesiredContent{Settings: []unit.Setting{{Unit: keeper}}}}
+	bindings := reconcile.Bindings{"keeper": mechanic}
+	taken := reconcile.Outcome{Before: before, After: after, Bindings: bindings}.Taken(job)
+	began := time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
+	j := &journal.Journal{Bindings: bindings}
+	j.Remember(began.Add(time.Minute), taken)
+	due := []protocol.GiveBack{{Since: began, Units: []unit.ID{keeper}}}
+	back := reconcile.Return(due, nil, &after, j)
+	assert.Empty(t, back.Refused)
+	assert.Equal(t, []unit.Setting{{Unit: keeper, Value: unit.AccountValue{Key: "keeper", Name: "mechanic",
+		Formerly: []string{}, State: unit.Enabled, Details: unit.Details{FullName: "Mechanic"}, KeepPassword: true}}},
+		back.Settings)
+
+	job.Bindings = bindings
+	assert.Empty(t, reconcile.Outcome{Before: before, After: after, Bindings: bindings}.Taken(job),
+		"one that was managed before was not taken over")
+}

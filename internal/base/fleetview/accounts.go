@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/store"
 )
@@ -31,6 +32,26 @@ func (n *accountNames) number(name string) int32 {
 		n.names, n.keys = append(n.names, name), append(n.keys, key)
 	}
 	return number
+}
+
+// Fitting counts the live devices in reach with an account that no policy manages, that is not built in, and whose
+// name fits.
+func (v *View) Fitting(reach rights.Reach, fits func(name string) bool) int {
+	v.mu.RLock()
+	defer v.mu.RUnlock()
+	named := make([]bool, len(v.accounts.names))
+	for i, name := range v.accounts.names {
+		named[i] = fits(name)
+	}
+	scope, n := v.scope(reach, ""), 0
+	for _, d := range v.order {
+		if d.live && scope.has(d) && slices.ContainsFunc(d.accounts, func(a account) bool {
+			return named[a.name] && a.is&(store.AccountManaged|store.AccountBuiltin) == 0
+		}) {
+			n++
+		}
+	}
+	return n
 }
 
 // AccountFilter narrows names of local accounts; the zero one has all.

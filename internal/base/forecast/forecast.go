@@ -34,6 +34,8 @@ type Fleet interface {
 	Devices(reach rights.Reach) []*fleetview.Device
 	Live(ids []string) []*fleetview.Device
 	Size() int
+	// Fitting counts the live devices in reach with an account that no policy manages and whose name fits.
+	Fitting(reach rights.Reach, fits func(name string) bool) int
 	// Within are the identifiers of the live devices in reach and in a group.
 	Within(reach rights.Reach, group string) []string
 	CountByGroup(devices []*fleetview.Device) []fleetview.GroupCount

@@ -75,19 +75,23 @@ func (a *routes) createPolicy(
 }
 
 func (a *routes) checkPolicy(
-	ctx context.Context, _ rights.Identity, in *struct{ Body api.Document },
+	ctx context.Context, who rights.Identity, in *struct{ Body api.Document },
 ) (*struct{ Body api.PolicyCheck }, error) {
-	problems, asks, err := a.Changes.CheckPolicy(ctx, in.Body.Source)
-	return &struct{ Body api.PolicyCheck }{api.PolicyCheck{Problems: problems, Asks: asks}}, err
+	checked, err := a.Changes.CheckPolicy(ctx, who, in.Body.Source)
+	out := api.PolicyCheck{Problems: checked.Problems, Asks: checked.Asks, Exists: []api.ExistingAccount{}}
+	for _, e := range checked.Exists {
+		out.Exists = append(out.Exists, api.ExistingAccount(e))
+	}
+	return &struct{ Body api.PolicyCheck }{out}, err
 }
 
-func (a *routes) showPolicy(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.Policy], error) {
+func (a *routes) showPolicy(ctx context.Context, who rights.Identity, in *NamePath) (*WithETag[api.Policy], error) {
 	p, err := a.Changes.Policy(ctx, in.Name)
 	if err != nil {
 		return nil, err
 	}
-	problems, _, err := a.Changes.CheckPolicy(ctx, p.Source)
-	return tagged(p.Version, viewPolicy(p, problems)), err
+	checked, err := a.Changes.CheckPolicy(ctx, who, p.Source)
+	return tagged(p.Version, viewPolicy(p, checked.Problems)), err
 }
 
 func (a *routes) savePolicy(ctx context.Context, who rights.Identity, in *struct {

@@ -6,11 +6,13 @@ import (
 	"slices"
 
 	"rankwarden.example/core/change"
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -30,14 +32,47 @@ func parse(tx Reads, source string) (*policy.Document, []policy.Problem, error) 
 	})
 }
 
-// CheckPolicy gives the problems of a document, and in words what it asks for once it can be used.
-func (s *Service) CheckPolicy(ctx context.Context, source string) ([]policy.Problem, []present.Line, error) {
+// Checked is what is known of a document before it is stored.
+type Checked struct {
+	Problems []policy.Problem
+	Asks     []present.Line // in words; empty while the document has errors
+	Exists   []Existing
+}
+
+// Existing says that devices have an account that a document would take over.
+type Existing struct {
+	Key     string
+	Name    string // the pattern
+	Devices int    // in reach
+}
+
+// CheckPolicy gives the problems of a document, and, once it can be used, in words what it asks for and which accounts
+// that no policy manages exist already on devices in reach.
+func (s *Service) CheckPolicy(ctx context.Context, who rights.Identity, source string) (Checked, error) {
 	doc, problems, err := parse(s.Read(ctx), source)
-	asks := []present.Line{}
+	out := Checked{Problems: append([]policy.Problem{}, problems...), Asks: []present.Line{}}
 	if err == nil && policy.Usable(problems) {
-		asks = present.Policy(doc.Normalise(nil))
+		out.Asks = present.Policy(doc.Normalise(nil))
+		out.Exists = s.existing(who.Reach(rights.Look), doc)
 	}
-	return append([]policy.Problem{}, problems...), asks, err
+	return out, err
+}
+
+func (s *Service) existing(reach rights.Reach, doc *policy.Document) []Existing {
+	var list []Existing
+	for _, a := range doc.Accounts {
+		if a.State == unit.Absent {
+			continue
+		}
+		n := s.View.Fitting(reach, func(name string) bool {
+			return drift.FitsName(a.Name, name) ||
+				slices.ContainsFunc(a.Formerly, func(former string) bool { return drift.FitsName(former, name) })
+		})
+		if n > 0 {
+			list = append(list, Existing{a.Key, a.Name, n})
+		}
+	}
+	return list
 }
 
 // parseUsable parses a document and refuses one with errors; warnings are given beside it.

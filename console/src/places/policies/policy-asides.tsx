@@ -3,6 +3,7 @@ import { useState } from "react";
 import { fetchOnce } from "@/api/changes";
 import { read } from "@/api/queries";
 import type { DocumentProblem, PolicyCheck } from "@/api/types";
+import { counted } from "@/domain/count";
 import { lineDifference } from "@/domain/difference";
 import { Lines } from "@/domain/lines";
 import { ago, useNow } from "@/domain/time";
@@ -39,6 +40,24 @@ export function Checks(props: { problems: DocumentProblem[]; checking: boolean; 
           ))}
         </ul>
       </div>
+    </Aside>
+  );
+}
+
+/** Accounts that devices have already, and that the document would take over. */
+export function TakesOver({ exists }: { exists: PolicyCheck["exists"] }) {
+  if (exists.length === 0) return null;
+  return (
+    <Aside title="Takes over">
+      <ul className="space-y-1">
+        {exists.map((e) => (
+          <li key={e.key} className="border-b border-hairline py-1">
+            <span className="font-semibold">{e.key}: </span>
+            an account named <span className="font-mono">{e.name}</span> exists already on {counted(e.devices)}{" "}
+            {e.devices === 1 ? "device" : "devices"}. The preview of a change names them, with their last sign-in.
+          </li>
+        ))}
+      </ul>
     </Aside>
   );
 }

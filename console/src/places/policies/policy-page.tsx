@@ -13,7 +13,7 @@ import { Button } from "@/ui/button";
 import { Choices } from "@/ui/filters";
 import { Loading, PageHead, Trouble } from "@/ui/page";
 import { PolicyForm } from "./form/policy-form";
-import { Checks, InWords, Revisions } from "./policy-asides";
+import { Checks, InWords, Revisions, TakesOver } from "./policy-asides";
 import { StartFrom } from "./start-from";
 import { starts } from "./starts";
 import { useChecks, useDraft } from "./use-draft";
@@ -43,7 +43,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
   const { edits, loading } = useDraftChange();
   const drafted = edits.find((e) => e.type === "policy" && e.name === name);
   const draft = useDraft(name, drafted?.document ?? policy?.source ?? starts[0]?.source ?? "");
-  const { problems, asks, checking } = useChecks(draft.source);
+  const { problems, asks, exists, checking } = useChecks(draft.source);
   const [view, setView] = useState<View>(() => (localStorage.getItem(viewKept) as View | null) ?? "both");
   const show = (next: View) => {
     localStorage.setItem(viewKept, next);
@@ -140,6 +140,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
         <div>
           <Checks problems={problems} checking={checking} show={(line) => setGoTo({ line })} />
           {edit && draft.dirty && <WhatItDoes edit={edit} />}
+          <TakesOver exists={exists} />
           <InWords asks={asks} />
           {name && <Uses name={name} inForce={policy !== undefined} mayEdit={mayEdit} />}
           {policy && (

@@ -78,4 +78,4 @@ export function useChecks(source: string): PolicyCheck & { checking: boolean } {
   return { ...(check.data ?? none), checking: still !== source || check.isFetching };
 }
 
-const none: PolicyCheck = { problems: [], asks: [] };
+const none: PolicyCheck = { problems: [], asks: [], exists: [] };

@@ -63,6 +63,21 @@ export function Accounts() {
             <TextLine label="Description" path={[...path, "description"]} />
             <Several label="Local groups" path={[...path, "local_groups"]} options={knownGroups} />
             <SwitchLine label="Password" path={[...path, "password_expires"]} on="expires" off="never expires" />
+            <ChoiceLine
+              label="Password and sessions"
+              path={[...path, "password"]}
+              options={[
+                { value: "", label: "a new password when taken over (default)" },
+                { value: "keep", label: "left alone, and never rotated" },
+              ]}
+            />
+            <SwitchLine
+              label="Existing account in use by a service"
+              path={[...path, "take_over"]}
+              on="taken over"
+              off="not taken over"
+              unset="not taken over (default)"
+            />
             <InWords units={[`accounts.${account?.key}`]} />
             <Wrong path={path} />
           </>

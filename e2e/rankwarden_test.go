@@ -1,0 +1,21 @@
+package e2e
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+
+	"github.com/stretchr/testify/require"
+)
+
+// rankwarden runs the command line as the owner, and gives all that it printed.
+func (s *service) rankwarden(args ...string) string {
+	s.t.Helper()
+	token, err := s.owner.CreateToken(s.t.Context(), "command line", "", 1)
+	require.NoError(s.t, err)
+	cmd := exec.CommandContext(s.t.Context(), filepath.Join(binaries, "rankwarden"), args...)
+	cmd.Env = append(os.Environ(), "RANKWARDEN_SERVER="+s.URL, "RANKWARDEN_TOKEN="+token.Secret, "HOME="+s.t.TempDir())
+	out, err := cmd.CombinedOutput()
+	require.NoError(s.t, err, "%v: %s", args, out)
+	return string(out)
+}
