@@ -55,7 +55,8 @@ func root() *cobra.Command {
 	cmd.PersistentFlags().StringVar(&f.host, "host", hostThis, "`this` workstation, or a simulated one")
 	cmd.PersistentFlags().StringVar(&f.name, "name", "SKL-SIM-001", "`name` of a simulated workstation when it is new")
 	cmd.Flags().BoolVar(&f.once, "once", false, "do one turn and end")
-	cmd.AddCommand(hostCheck(&f), setUp(&f))
+	cmd.AddCommand(statusCommand(&f), checkInCommand(&f), checkCommand(&f), applyCommand(&f), hostCheck(&f),
+		setUp(&f))
 	manual.AddTo(cmd)
 	return cmd
 }
@@ -74,7 +75,8 @@ func run(ctx context.Context, f flags) (err error) {
 	defer func() { err = errors.Join(err, m.close()) }()
 	a, err := agent.New(
 		agent.Options{Host: m.host, Service: strings.TrimRight(f.service, "/"), Token: token, Dir: f.state,
-			HTTP: &http.Client{Timeout: 90 * time.Second}, Clock: agent.SystemClock{}, Log: slog.Default()},
+			HTTP: &http.Client{Timeout: 90 * time.Second}, Clock: agent.SystemClock{}, Log: slog.Default(),
+			StatusFile: statusFile(f)},
 	)
 	if err != nil {
 		return err

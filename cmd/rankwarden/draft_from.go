@@ -28,9 +28,9 @@ func (a *app) draftFromCommand() *cobra.Command {
 		Use: "draft-from --group GROUP", Short: "Draft a first policy from what the devices of a group have in common",
 		Args: cobra.NoArgs,
 		Long: "Read what the devices of a group reported, and draft a policy with the values that most of them\n" +
-			"have, with an assignment to the group, into a change. It says for each setting on how many devices another\n" +
-			"value is found, who would leave a local group, and what a policy cannot say. Nothing on a device is\n" +
-			"altered before the change goes out: rankwarden preview CHANGE says who would lose access.",
+			"have, with an assignment to the group, into a change. It says for each setting on how many devices\n" +
+			"another value is found, who would leave a local group, and what a policy cannot say. Nothing on a\n" +
+			"device is altered before the change goes out: rankwarden preview CHANGE says who would lose access.",
 		Example: "  rankwarden draft-from --group harbour-offices\n  rankwarden draft-from --group kirkness " +
 			"--tolerance 10% --dry-run",
 		RunE: func(cmd *cobra.Command, _ []string) error {

@@ -62,8 +62,8 @@ var keepWord = kind[bool]{
 	func(r *reader, n *yaml.Node, path string) (bool, bool) {
 		if s, ok := r.text(n, path); ok && s != "keep" {
 			r.errorf(n, path, CodeSecret, "a policy never holds a password, because everybody who can read the policy "+
-				"could use it on every device; write keep, or take the key out. Change the password if this was a real "+
-				"one")
+				"could use it on every device; write keep, or take the key out. Change the password if this was "+
+				"a real one")
 			return false, false
 		}
 		return true, true

@@ -50,6 +50,8 @@ type Options struct {
 	// Write replaces a file whole and durably, [atomicfile.Write] when nil.
 	Write journal.Write
 	Log   *slog.Logger
+	// StatusFile is where anybody at the device may read how it stands, empty for nowhere.
+	StatusFile string
 }
 
 // Agent keeps one device as it should be.
@@ -62,9 +64,12 @@ type Agent struct {
 	offset   time.Duration // service time less the clock's
 	latest   time.Time     // service time given out last
 	synced   bool          // the service has told its time
-	collect  bool          // report everything, also what has not changed
-	enrolled string        // the name that the device enrolled under in this run; empty otherwise
-	oneByOne bool          // events go one at a time, since the service refuses one of them
+	heard    *time.Time    // when the service answered last, by the clock
+	asked    <-chan struct{}
+	byHand   string // the latest exchange that somebody at the device asked for
+	collect  bool   // report everything, also what has not changed
+	enrolled string // the name that the device enrolled under in this run; empty otherwise
+	oneByOne bool   // events go one at a time, since the service refuses one of them
 }
 
 // retry is the first wait after a failed exchange; it doubles up to the check-in interval.
@@ -105,8 +110,12 @@ func (a *Agent) Run(ctx context.Context) error {
 		MaxInterval:         a.interval,
 	}
 	waits.Reset()
+	if a.StatusFile != "" {
+		a.asked = a.watchAsks(ctx)
+	}
 	for {
 		err := a.Cycle(ctx)
+		a.tellStatus(err)
 		switch {
 		case ctx.Err() != nil:
 			return nil
@@ -123,6 +132,7 @@ func (a *Agent) Run(ctx context.Context) error {
 			case <-ctx.Done():
 				return nil
 			case <-a.Clock.After(pause):
+			case <-a.asked:
 			}
 		default:
 			waits.Reset()
@@ -340,7 +350,7 @@ func (a *Agent) exchange(ctx context.Context, request string, results []protocol
 	if err := a.open(document, request, &answer); err != nil {
 		return false, errors.Join(err, a.FetchKeys(ctx))
 	}
-	a.accepted = answer.Accepted
+	a.accepted, a.journal.Help = answer.Accepted, answer.Help
 	a.setInterval(answer.Interval)
 	if answer.KeyList != "" {
 		if err := a.takeKeys(answer.KeyList); err != nil {

@@ -30,6 +30,8 @@ func (a *Agent) rest(ctx context.Context) {
 			return
 		case <-a.Host.Watch():
 			return
+		case <-a.asked:
+			return
 		case result := <-nudged:
 			switch {
 			case result.ready:

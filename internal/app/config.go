@@ -45,8 +45,10 @@ type Config struct {
 	// addresses or networks of proxies whose headers say who asks and how; none when empty
 	Proxies      []string
 	Organisation string
-	Interval     time.Duration    // between two check-ins of a device
-	Now          func() time.Time // the clock, [time.Now] when nil
+	// HelpText is what somebody who is locked out of a device should do; whoever is at one can read it there.
+	HelpText string
+	Interval time.Duration    // between two check-ins of a device
+	Now      func() time.Time // the clock, [time.Now] when nil
 
 	Kept           store.RetentionPeriods // how long records are kept, [retention.DefaultKept] where zero
 	Directory      *directory.Connection  // nil for none

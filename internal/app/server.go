@@ -162,6 +162,7 @@ func start(
 		Known:     db,
 		Now:       c.Now,
 		Interval:  c.Interval,
+		Help:      c.HelpText,
 		Bytes:     budget.New(budget.DeviceBytes, time.Now),
 		Epochs:    budget.New(budget.DeviceEpochs, time.Now),
 		Attempts:  s.Attempts,

@@ -185,6 +185,8 @@ var serviceSwitches = []Switch{
 		func(c *Config) *bool { return &c.AllowClear }).hidden(),
 	text("organisation", "My organisation", "`name` that operators see",
 		func(c *Config) *string { return &c.Organisation }),
+	text("help-text", "", "`text` that devices show to somebody who is locked out, such as whom to call",
+		func(c *Config) *string { return &c.HelpText }),
 }
 
 var directorySwitches = []Switch{

@@ -54,10 +54,11 @@ type Journal struct {
 	Nonce       string                      `json:"nonce"`   // of a new epoch that was asked for
 	Lacking     bool                        `json:"lacking"` // the service may lack deposits of earlier epochs
 
-	Last    *drift.Report `json:"last"`    // the latest report that the service has stored
-	Pending *Pending      `json:"pending"` // a report that may or may not have arrived
-	Aside   string        `json:"aside"`   // digest of a report that the service refuses for good
-	Name    string        `json:"name"`    // that was reported last
+	Last    *drift.Report `json:"last"`           // the latest report that the service has stored
+	Pending *Pending      `json:"pending"`        // a report that may or may not have arrived
+	Aside   string        `json:"aside"`          // digest of a report that the service refuses for good
+	Name    string        `json:"name"`           // that was reported last
+	Help    string        `json:"help,omitempty"` // what somebody who is locked out should do
 
 	path  string
 	write Write
@@ -116,6 +117,24 @@ func Open(dir string, write Write, sealer Sealer) (*Journal, error) {
 	if j.Passwords == nil {
 		j.Passwords = map[string]*Password{}
 	}
+	return j, nil
+}
+
+// Peek reads what an agent kept in a directory, without taking it over; the key may be sealed, and stays so.
+func Peek(dir string) (*Journal, error) {
+	path := filepath.Join(dir, file)
+	data, err := os.ReadFile(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, fmt.Errorf("%s: no agent has kept anything here", dir)
+	}
+	j := &Journal{}
+	if err == nil {
+		err = json.Unmarshal(data, j)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("agent state: %w", err)
+	}
+	j.Key = nil
 	return j, nil
 }
 

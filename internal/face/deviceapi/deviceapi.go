@@ -32,6 +32,7 @@ type Options struct {
 	Known     Known
 	Now       func() time.Time
 	Interval  time.Duration  // between two check-ins of a device
+	Help      string         // what somebody who is locked out of a device should do
 	Bytes     *budget.Purses // what a device may send
 	Epochs    *budget.Purses // how often one may begin anew
 	Attempts  *uow.Attempts
@@ -204,7 +205,8 @@ func (a *API) checkIn(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	answer := protocol.Answer{Time: a.Now(), Interval: a.interval(), Accepted: d.State == store.Live}
+	answer := protocol.Answer{Time: a.Now(), Interval: a.interval(), Accepted: d.State == store.Live,
+		Help: a.Help}
 	if answer.Accepted {
 		if err := a.exchanged(c.Context(), d, req, body, &answer); err != nil {
 			return err

@@ -129,6 +129,7 @@ type Answer struct {
 	Time     time.Time `json:"time"`
 	Interval int       `json:"interval_seconds"`
 	Accepted bool      `json:"accepted"`
+	Help     string    `json:"help,omitempty"` // what somebody who is locked out should do; for people at the device
 	Desired  string    `json:"desired,omitempty"`
 	KeyList  string    `json:"key_list,omitempty"`
 	Stored   int64     `json:"stored,omitempty"`  // sequence of the report that is now durable

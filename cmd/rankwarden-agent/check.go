@@ -1,0 +1,168 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/core/assign"
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/present"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/reconcile"
+	"rankwarden.example/internal/agent/secret"
+	"rankwarden.example/internal/kit/atomicfile"
+	"rankwarden.example/internal/wire/protocol"
+)
+
+// errFindings is given where something differs: the exit status says so.
+var errFindings = errors.New("this machine differs from the policy")
+
+// checkCommand says what policy files would find on this machine.
+func checkCommand(f *flags) *cobra.Command {
+	return &cobra.Command{
+		Use: "check FILE...", Short: "Say what policy files would find on this machine, without a service",
+		Args: cobra.MinimumNArgs(1),
+		Long: "Say what differs on this machine from policy files, without a service, and change nothing. Of\n" +
+			"several files an earlier one outranks a later one.\n\n" +
+			"Exit status: 0 nothing differs, 1 something does, or a file cannot be used.",
+		RunE: func(cmd *cobra.Command, files []string) (err error) {
+			settings, err := settled(cmd.ErrOrStderr(), files)
+			if err != nil {
+				return err
+			}
+			m, err := open(cmd.Context(), *f)
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, m.close()) }()
+			state, err := m.host.Read(cmd.Context())
+			if err != nil {
+				return err
+			}
+			if state.Limits, err = m.host.Limits(cmd.Context()); err != nil {
+				return err
+			}
+			return findings(cmd.OutOrStdout(), settings, &state, nil)
+		},
+	}
+}
+
+// applyCommand carries policy files out once.
+func applyCommand(f *flags) *cobra.Command {
+	return &cobra.Command{
+		Use: "apply FILE...", Short: "Carry policy files out on this machine once, without a service",
+		Args: cobra.MinimumNArgs(1),
+		Long: "Carry policy files out on this machine once, without a service, for images, laboratories and trying\n" +
+			"a policy. The guard holds: the last usable administrator stays. Passwords are not rotated, since they\n" +
+			"could be put into no escrow. What was done is read back. Of several files an earlier one outranks a\n" +
+			"later one. A machine whose agent is enrolled is refused.",
+		RunE: func(cmd *cobra.Command, files []string) (err error) {
+			settings, err := settled(cmd.ErrOrStderr(), files)
+			if err != nil {
+				return err
+			}
+			m, err := open(cmd.Context(), *f)
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, m.close()) }()
+			return apply(cmd.Context(), cmd.OutOrStdout(), m, f.state, settings)
+		},
+	}
+}
+
+// settled is what policy files come to, without rotations.
+func settled(warn io.Writer, files []string) ([]unit.Setting, error) {
+	var aims []resolve.Assignment
+	for i, file := range files {
+		source, err := os.ReadFile(file)
+		if err != nil {
+			return nil, err
+		}
+		doc, problems := policy.Parse(source, nil)
+		for _, p := range problems {
+			fmt.Fprintf(warn, "%s: %s\n", file, p)
+		}
+		if !policy.Usable(problems) {
+			return nil, fmt.Errorf("%s cannot be used", file)
+		}
+		aims = append(aims, resolve.Assignment{Name: file, Rank: assign.Rank(i + 1), Stance: assign.Enforce,
+			Policy: doc.Normalise(nil)})
+	}
+	lane := resolve.Settle(aims, nil).Enforced
+	for _, p := range lane.Problems {
+		fmt.Fprintf(warn, "%s\n", present.Problem(p))
+	}
+	var settings []unit.Setting
+	rotations := 0
+	all, _ := resolve.Compose(lane, nil)
+	for _, s := range all {
+		if _, is := s.Unit.Target(); is {
+			rotations++
+			continue
+		}
+		settings = append(settings, s)
+	}
+	if rotations > 0 {
+		fmt.Fprintln(warn, "Rotation of passwords is left out: without a service there is no escrow for them.")
+	}
+	return settings, nil
+}
+
+// findings writes what differs, and is an error where something does.
+func findings(out io.Writer, settings []unit.Setting, state *drift.State, failures []drift.Failure) error {
+	found := drift.Check(settings, state, failures, drift.Context{Now: time.Now()})
+	for _, x := range found {
+		fmt.Fprintf(out, "%s: %s\n", present.UnitInFull(x.Unit), present.Finding(x))
+	}
+	if len(found) > 0 {
+		return fmt.Errorf("%w: %d findings in %d settings", errFindings, len(found), len(settings))
+	}
+	fmt.Fprintf(out, "Nothing differs in %d settings.\n", len(settings))
+	return nil
+}
+
+// appliedFile keeps which accounts belong to which key, so that a policy that is applied again finds them.
+const appliedFile = "applied.json"
+
+// apply carries settings out once, and reads them back.
+func apply(ctx context.Context, out io.Writer, m machine, dir string, settings []unit.Setting) error {
+	if _, err := os.Stat(filepath.Join(dir, "agent.json")); err == nil {
+		return fmt.Errorf("%s belongs to an enrolled agent, which does what the service asks; use check instead", dir)
+	}
+	path := filepath.Join(dir, appliedFile)
+	bindings := reconcile.Bindings{}
+	data, err := os.ReadFile(path)
+	if err == nil {
+		err = json.Unmarshal(data, &bindings)
+	}
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return fmt.Errorf("what was applied before: %w", err)
+	}
+	outcome, err := reconcile.Run(ctx, m.host, reconcile.Job{
+		DesiredContent: protocol.DesiredContent{Settings: settings}, Bindings: bindings, Random: secret.System,
+		Now: time.Now(),
+	})
+	if outcome.Bindings != nil {
+		data, _ := json.Marshal(outcome.Bindings) // a map of texts can be written
+		err = errors.Join(err, atomicfile.Write(path, data, 0o600))
+	}
+	for _, e := range outcome.Events {
+		fmt.Fprintf(out, "done  %s\n", present.Event(e))
+	}
+	if err != nil {
+		return err
+	}
+	return findings(out, settings, &outcome.After, outcome.Failures)
+}
