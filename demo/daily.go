@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/client"
 )
 
-// WaivedDevice has two accounts that could be the keeper; somebody accepted that until it is reinstalled.
+// WaivedDevice has two accounts that could be the mooring; somebody accepted that until it is reinstalled.
 const WaivedDevice = "SKL-HBR-003"
 
 // Waive accepts what is found on [WaivedDevice], unless that was done before.

@@ -38,7 +38,7 @@ func TestDemoPoliciesReallyOverlap(t *testing.T) {
 		doc, problems := policy.Parse([]byte(source), table)
 		for _, p := range problems {
 			require.Contains(t, []string{policy.CodeUndeclared, policy.CodePlatform}, p.Code,
-				"the keeper is declared by base: %v", p)
+				"the mooring is declared by base: %v", p)
 		}
 		require.True(t, policy.Usable(problems))
 		policies[doc.Name] = doc

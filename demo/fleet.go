@@ -127,9 +127,9 @@ func workstation(name string, k kind, i int, now time.Time) simulated.Machine {
 		now,
 	)
 	w := simulated.Boot(m, func() time.Time { return now })
-	w.AddAccount("keeper")
+	w.AddAccount("mooring")
 	w.AddAccount(localPerson[k.code])
-	people := []string{"keeper"}
+	people := []string{"mooring"}
 	if i%3 == 0 {
 		w.AddAccount("setup") // left behind by whoever installed it
 		people = append(people, "setup")
@@ -171,10 +171,10 @@ func spoil(m *simulated.Machine) {
 			m.Directory,
 			func(s principal.SID) bool { return s == directory(workshopLeads) },
 		)
-	case "SKL-HBR-003": // two accounts could be the keeper, so the device takes neither
+	case "SKL-HBR-003": // two accounts could be the mooring, so the device takes neither
 		w := simulated.Boot(*m, time.Now)
-		w.AddAccount("keeper-2041")
-		w.AddAccount("keeper-2042")
+		w.AddAccount("mooring-2041")
+		w.AddAccount("mooring-2042")
 		*m = w.Machine()
 	}
 }
@@ -214,17 +214,17 @@ func Incidents(clock interface {
 		},
 		{
 			Device: "SKL-TKT-007",
-			What:   "somebody deletes the keeper",
+			What:   "somebody deletes the mooring",
 			After:  35 * time.Second,
 			Every:  20 * time.Minute,
-			Do:     fleetsim.DeletesManaged("keeper-"),
+			Do:     fleetsim.DeletesManaged("mooring-"),
 		},
 		{
 			Device: "SKL-HQ-002",
-			What:   "somebody renames the keeper",
+			What:   "somebody renames the mooring",
 			After:  45 * time.Second,
 			Every:  20 * time.Minute,
-			Do:     fleetsim.RenamesManaged("keeper-", "the-boss"),
+			Do:     fleetsim.RenamesManaged("mooring-", "the-boss"),
 		},
 		{
 			Device: "SKL-BRG-002",

@@ -117,7 +117,7 @@ func draftChange(ctx context.Context, c *client.Client) error {
 		return err
 	}
 	source := strings.NewReplacer("mode: adjust\n    members:\n      - group:Desk Support@skerryline.example",
-		"mode: exact\n    members: [account:keeper]", "min_length: 14", "min_length: 20").Replace(desks.Source)
+		"mode: exact\n    members: [account:mooring]", "min_length: 14", "min_length: 20").Replace(desks.Source)
 	northwick, err := c.Assignment(ctx, "northwick")
 	if err != nil {
 		return err

@@ -56,7 +56,7 @@ func TestWhatIsThere(t *testing.T) {
 	assert.Equal(t, where.Items, same.Items, "an identifier finds the same")
 	_, err = s.owner.Memberships(ctx, "user:nobody@skerryline.example", false, client.Page{})
 	problem(t, err, 422, "the directory does not know user:nobody@skerryline.example")
-	_, err = s.owner.Memberships(ctx, "account:keeper", false, client.Page{})
+	_, err = s.owner.Memberships(ctx, "account:mooring", false, client.Page{})
 	problem(t, err, 422, "another account on each device")
 
 	admins, err := s.owner.Administrators(ctx, "SKL-WKS-001")

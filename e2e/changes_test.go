@@ -84,7 +84,7 @@ func TestAChangeIsDraftedPreviewedAndApplied(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{
 		"1 an administrator leaves, and no break-glass account is left",
-		"1 keeper leaves administrators",
+		"1 mooring leaves administrators",
 		"1 S-1-5-21-1-2-3-1104 joins administrators",
 		"2 minimum length gets stricter: 8 characters → 12 characters",
 	}, words(p))
@@ -309,7 +309,7 @@ func TestChangesAndFoldersByCommand(t *testing.T) {
 	write("assignments.yaml", "- {name: closed, policy: closed, include: [workshop], rank: 100}\n")
 	out := run(1, "change", "from", "organisation", "--dry-run", "--remove")
 	assert.Contains(t, out, "withdraw    base")
-	assert.Contains(t, out, "keeper leaves administrators")
+	assert.Contains(t, out, "mooring leaves administrators")
 	out = run(0, "change", "from", "organisation", "--name", "release-42", "--title", "From the folder")
 	assert.Contains(t, out, "Added 2 edits to the change release-42: publish closed, assign closed.")
 	write("assignments.yaml", "- {name: closed, polcy: closed}\n")
@@ -317,7 +317,7 @@ func TestChangesAndFoldersByCommand(t *testing.T) {
 
 	out = run(1, "preview", "release-42")
 	assert.Contains(t, out, "release-42: 2 edits, 1 of 1 device affected\n\nLoses access\n")
-	assert.Contains(t, out, "▲ 1  keeper leaves administrators\n")
+	assert.Contains(t, out, "▲ 1  mooring leaves administrators\n")
 	var document struct {
 		Format   string
 		Devices  int
@@ -326,7 +326,7 @@ func TestChangesAndFoldersByCommand(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(run(1, "preview", "release-42", "-o", "json")), &document))
 	assert.Equal(t, "rankwarden.preview/1", document.Format)
 	require.Len(t, document.Affected, document.Devices)
-	assert.Contains(t, run(1, "preview", "release-42", "--device", "SKL-WKS-001"), "▲ keeper leaves administrators")
+	assert.Contains(t, run(1, "preview", "release-42", "--device", "SKL-WKS-001"), "▲ mooring leaves administrators")
 
 	run(0, "assignment", "set", "base", "--rank", "400", "--change", "release-42")
 	run(0, "group", "edit", "workshop", "--add", "SKL-WKS-003", "--remove", "skl-wks-002", "--change", "release-42")

@@ -31,7 +31,7 @@ func TestARefusedRevealKeepsTheReason(t *testing.T) {
 	b.do(
 		"sign in",
 		browser.SignIn(s.URL, "nightwatch", ownerPassword),
-		chromedp.Navigate(s.URL+"/passwords?device=SKL-TKT-001&account=account%3Akeeper"),
+		chromedp.Navigate(s.URL+"/passwords?device=SKL-TKT-001&account=account%3Amooring"),
 		browser.Seen(`textarea[name="reason"]`),
 	)
 	s.clock.forward(16 * time.Minute)

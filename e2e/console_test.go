@@ -77,7 +77,7 @@ func TestConsole(t *testing.T) {
 			`document.querySelector('[role="option"][aria-selected="true"]').innerText.includes("SKL-HBR-003")`,
 		),
 		chromedp.KeyEvent("\r"),
-		browser.Reads("several accounts fit the name: keeper-2041, keeper-2042"),
+		browser.Reads("several accounts fit the name: mooring-2041, mooring-2042"),
 	)
 	b.do(
 		"filters are in the address",
@@ -91,7 +91,7 @@ func TestConsole(t *testing.T) {
 	b.do(
 		"drift by unit and kind",
 		chromedp.Navigate(d.url+"/drift"),
-		browser.Reads("managed keeper should be a member"),
+		browser.Reads("managed mooring should be a member"),
 		browser.Click(`//button[contains(., "member missing")]`),
 		browser.Until(`location.search.includes("kind=member_missing")`),
 	)
@@ -170,7 +170,7 @@ func TestConsole(t *testing.T) {
 		"what is ticked holds for what one sees",
 		browser.Click(`input[type="checkbox"]`),
 		browser.Reads("Rotate now: 1 selected…"),
-		browser.Type(`input[type="search"]`, "keeper"),
+		browser.Type(`input[type="search"]`, "mooring"),
 		browser.Until(`!document.body.innerText.includes("Rotate now")`),
 	)
 	b.do(

@@ -110,7 +110,7 @@ func TestCommandLine(t *testing.T) {
 	hands := exec.Command(filepath.Join(binaries, "rankwardend"), "demo", "mistype", "SKL-TKT-001", "--data", d.data)
 	typed, err := hands.CombinedOutput()
 	require.NoError(t, err, string(typed))
-	assert.Regexp(t, `keeper-\d{4} on SKL-TKT-001: the account is locked`, string(typed))
+	assert.Regexp(t, `mooring-\d{4} on SKL-TKT-001: the account is locked`, string(typed))
 	require.Eventually(t, func() bool {
 		out, _ = d.command(t, 0, "", "events", "--kind", "account_locked", "--output", "csv")
 		return strings.Contains(out, "SKL-TKT-001")
@@ -149,7 +149,7 @@ func TestCommandLine(t *testing.T) {
 		"--print",
 		"--password-stdin",
 	)
-	assert.Regexp(t, `(?s)keeper-\d{4} on SKL-TKT-001 .*\n    \S{24}\n.*Because you viewed it, it rotates in`, out)
+	assert.Regexp(t, `(?s)mooring-\d{4} on SKL-TKT-001 .*\n    \S{24}\n.*Because you viewed it, it rotates in`, out)
 
 	// From a file with a slip to devices that have it.
 	slip := d.write(t, "counters.yaml", document("counters", "passwords: {min_lenght: 20}"))
@@ -302,7 +302,7 @@ func TestCommandLine(t *testing.T) {
 		CombinedOutput()
 	require.NoError(t, err, string(enrolled))
 	assert.Contains(t, string(enrolled), "Enrolled as SKL-WKS-900.")
-	out, _ = d.command(t, 0, "", "order", "send", "rotate", "SKL-TKT-002", "--account", "keeper", "--json")
+	out, _ = d.command(t, 0, "", "order", "send", "rotate", "SKL-TKT-002", "--account", "mooring", "--json")
 	assert.Contains(t, out, `"given": 1`)
 	out, _ = d.command(t, 0, "", "operator", "list")
 	assert.Contains(t, out, "support on ticket-desks")

@@ -86,10 +86,10 @@ func BenchmarkDeposits(b *testing.B) {
 				d := protocol.Deposit{
 					Epoch:      1,
 					Number:     first + n,
-					Target:     principal.FromKey("keeper"),
+					Target:     principal.FromKey("mooring"),
 					Account:    principal.MustSID("S-1-5-21-7-8-9-1001"),
-					NameBefore: "keeper",
-					NameAfter:  "keeper",
+					NameBefore: "mooring",
+					NameAfter:  "mooring",
 					Reason:     rotation.Age,
 				}
 				bytes, err := escrow.Seal(

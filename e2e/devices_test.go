@@ -20,22 +20,22 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
-// keeperOnly leaves one local administrator, whose password is in escrow.
-const keeperOnly = keeper + "membership: [{local_group: administrators, mode: exact, members: [account:keeper]}]"
+// mooringOnly leaves one local administrator, whose password is in escrow.
+const mooringOnly = mooring + "membership: [{local_group: administrators, mode: exact, members: [account:mooring]}]"
 
-const keeper = "accounts: [{key: keeper, name: keeper}]\nrotation: [{target: account:keeper}]\n"
+const mooring = "accounts: [{key: mooring, name: mooring}]\nrotation: [{target: account:mooring}]\n"
 
 func standing(s *service, name string) string { return s.why(name).Device.Standing }
 
 func TestFromTheAuthorsFileToAVerifiedDevice(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly+"\npasswords: {min_length: 12}", 500, "everything")
+	s.publish("base", mooringOnly+"\npasswords: {min_length: 12}", 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	assert.Equal(t, "in_step", standing(s, "SKL-TKT-001"))
 
 	w := s.why("skl-tkt-001")
 	require.Len(t, w.Units, 4)
-	assert.Equal(t, "exactly: managed keeper, built-in administrator", w.Units[0].Desired)
+	assert.Equal(t, "exactly: managed mooring, built-in administrator", w.Units[0].Desired)
 	assert.Equal(t, "12 characters", w.Units[3].Reported)
 	assert.NotNil(t, w.Device.VerifiedAt)
 
@@ -61,7 +61,7 @@ func TestFromTheAuthorsFileToAVerifiedDevice(t *testing.T) {
 
 func TestDriftIsCorrectedOrStaysOpen(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly+"\nlockout: {threshold: 5}", 500, "everything")
+	s.publish("base", mooringOnly+"\nlockout: {threshold: 5}", 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
 
 	d.AddAccount("mechanic")
@@ -79,7 +79,7 @@ func TestDriftIsCorrectedOrStaysOpen(t *testing.T) {
 
 	// The last local administrator is locked: the guard lets nobody else go.
 	for range 5 {
-		require.Error(t, d.SignIn("keeper", "wrong"))
+		require.Error(t, d.SignIn("mooring", "wrong"))
 	}
 	require.NoError(t, d.Join("administrators", "mechanic"))
 	require.NoError(t, d.Cycle(t.Context()))
@@ -95,7 +95,7 @@ func TestDriftIsCorrectedOrStaysOpen(t *testing.T) {
 	}, kinds)
 	assert.Equal(t, "drifted", standing(s, "SKL-WKS-001"))
 
-	require.NoError(t, d.Unlock(t.Context(), d.Find("keeper")))
+	require.NoError(t, d.Unlock(t.Context(), d.Find("mooring")))
 	require.NoError(t, d.Cycle(t.Context()))
 	settled, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "closed"}, client.Page{})
 	require.NoError(t, err)
@@ -108,11 +108,11 @@ func TestDriftIsCorrectedOrStaysOpen(t *testing.T) {
 
 func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 	s := start(t)
-	s.publish("one", keeperOnly, 200, "everything")
+	s.publish("one", mooringOnly, 200, "everything")
 	d := s.enrolled("SKL-HQ-001")
 	s.publish(
 		"two",
-		"membership: [{local_group: administrators, mode: exact, members: [account:keeper, 'sid:S-1-5-21-1-2-3-9']}]",
+		"membership: [{local_group: administrators, mode: exact, members: [account:mooring, 'sid:S-1-5-21-1-2-3-9']}]",
 		200,
 		"everything",
 	)
@@ -121,7 +121,7 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 	assert.Equal(t, "held", w.Device.Standing)
 	assert.Equal(
 		t,
-		"exactly: managed keeper, built-in administrator, kept from desired state 1",
+		"exactly: managed mooring, built-in administrator, kept from desired state 1",
 		w.Units[0].Desired,
 		"it keeps what it was told",
 	)

@@ -19,7 +19,7 @@ import (
 	"rankwarden.example/internal/wire/directory"
 )
 
-const leadsIn = keeper + "membership: [{local_group: administrators, mode: exact, members: [account:keeper, " +
+const leadsIn = mooring + "membership: [{local_group: administrators, mode: exact, members: [account:mooring, " +
 	"'group:Workshop Leads@skerryline.example']}]"
 
 func refs(items []api.DirectoryEntry) []string {

@@ -165,7 +165,7 @@ func TestAnotherSiteCannotUseASession(t *testing.T) {
 // The agent as a program: it enrols, carries out what is asked, and is the same device next time.
 func TestAgentCommand(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	dir := t.TempDir()
 	token := filepath.Join(dir, "token")
 	require.NoError(t, os.WriteFile(token, []byte(s.enrolmentToken(1)+"\n"), 0o600))

@@ -25,7 +25,7 @@ func (s *service) events(q client.EventQuery) []api.Event {
 // What a device does is told once, in order, and stays told while the service is out of reach.
 func TestDeviceEvents(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
 	s.enrolled("SKL-WKS-002")
 	of := client.EventQuery{Device: "skl-wks-001"}
@@ -58,7 +58,7 @@ func TestDeviceEvents(t *testing.T) {
 
 	// The guard's refusal is told once, however often it is met.
 	for range 10 {
-		require.Error(t, d.SignIn("keeper", "wrong"))
+		require.Error(t, d.SignIn("mooring", "wrong"))
 	}
 	require.NoError(t, d.Join("administrators", "mechanic"))
 	for range 3 {
@@ -89,7 +89,7 @@ func inAdministrators(t *testing.T, d *device, name string) bool {
 // Events that no honest device would send are refused, and nothing of them is stored.
 func TestEventsAreChecked(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	s.enrolled("SKL-WKS-001")
 	id, before := s.why("SKL-WKS-001").Device.ID, len(s.events(client.EventQuery{}))
 	good := drift.Event{Seq: 1000, At: s.clock.now(), Kind: drift.MemberAdded}

@@ -189,7 +189,7 @@ func (e *everything) edit() {
 	}
 	_, _ = e.owner.SendOrder(ctx, api.NewOrder{
 		Kind:    "rotate",
-		Subject: "account:keeper",
+		Subject: "account:mooring",
 		Devices: []string{e.fleet[e.dice.IntN(len(e.fleet))].Machine().Facts.Name},
 	})
 }

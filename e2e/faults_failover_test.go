@@ -42,7 +42,7 @@ func (f *faulty) rotateAll() {
 	}
 	before := changed()
 	_, err := f.owner.SendOrder(f.t.Context(),
-		api.NewOrder{Kind: "rotate", Subject: "account:keeper", Devices: f.names})
+		api.NewOrder{Kind: "rotate", Subject: "account:mooring", Devices: f.names})
 	require.NoError(f.t, err)
 	require.Eventually(f.t, func() bool { return changed() >= before+len(f.names) }, patience, 50*time.Millisecond)
 }

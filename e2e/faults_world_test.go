@@ -81,7 +81,7 @@ func newFaulty(t *testing.T, devices int, settings ...string) *faulty {
 	f := &faulty{cluster: own}
 	t.Cleanup(func() { f.cluster.Stop() })
 	f.service = startOn(t, own)
-	f.publish("base", keeperOnly+"\n"+faultyPolicy, 500, "everything")
+	f.publish("base", mooringOnly+"\n"+faultyPolicy, 500, "everything")
 	token := f.enrolmentToken(devices)
 	f.stop()
 	f.relay = newRelay(t, fmt.Sprintf("127.0.0.1:%d", own.Port))
@@ -262,7 +262,7 @@ func (f *faulty) wrongPasswords() (wrong []string) {
 			wrong = append(wrong, name)
 			continue
 		}
-		all, err := f.db.With(f.t.Context()).DepositsOf(d.ID, "account:keeper")
+		all, err := f.db.With(f.t.Context()).DepositsOf(d.ID, "account:mooring")
 		if err != nil {
 			wrong = append(wrong, name)
 			continue
@@ -276,7 +276,7 @@ func (f *faulty) wrongPasswords() (wrong []string) {
 			password, err := ring.Open(x.About(x.KeyNumber), x.Sealed)
 			require.NoError(f.t, err)
 			for _, a := range machine.Machine().Accounts {
-				if strings.HasPrefix(a.Name, "keeper") && machine.Opens(a.SID, password) {
+				if strings.HasPrefix(a.Name, "mooring") && machine.Opens(a.SID, password) {
 					opens = true
 				}
 			}
@@ -297,7 +297,7 @@ func (f *faulty) edit(threshold int) {
 		if err != nil {
 			return false
 		}
-		p, err = f.owner.SavePolicy(ctx, "base", document("base", keeperOnly+"\n"+
+		p, err = f.owner.SavePolicy(ctx, "base", document("base", mooringOnly+"\n"+
 			strings.Replace(faultyPolicy, "5", strconv.Itoa(threshold), 1)), p.Version)
 		if err != nil {
 			return false

@@ -84,7 +84,7 @@ func TestKeysWithASecondPerson(t *testing.T) {
 	s.config.SecondPersonKeys = true
 	s.restart()
 	other := s.as("bera", "owner")
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	s.enrolled("SKL-HQ-001")
 	secret := s.current("SKL-HQ-001")
 	missing, err := s.owner.UnrecoveredPasswords(ctx, client.Page{})

@@ -72,7 +72,7 @@ func TestEscrowKeys(t *testing.T) {
 
 	// Devices use it from their next check-in, and the replica has heard of it.
 	s.until(func() bool {
-		s.order("rotate", "account:keeper", "SKL-TKT-001")
+		s.order("rotate", "account:mooring", "SKL-TKT-001")
 		require.NoError(t, d.Cycle(t.Context()))
 		return s.sealedTo() == 2
 	})
@@ -187,7 +187,7 @@ func TestTheServiceComesBackFromABackup(t *testing.T) {
 // changed has a device change its password by an order.
 func (s *service) changed(t *testing.T, d *device) {
 	before := s.deposits("SKL-TKT-001")[0].DepositRef
-	s.order("rotate", "account:keeper", "SKL-TKT-001")
+	s.order("rotate", "account:mooring", "SKL-TKT-001")
 	s.until(func() bool {
 		require.NoError(t, d.Cycle(t.Context()))
 		return s.deposits("SKL-TKT-001")[0].DepositRef != before && s.became("SKL-TKT-001")[0] == "rotate done"

@@ -66,14 +66,14 @@ func largeFleet(t testing.TB, url string, devices int) {
 			|| id end from devices`,
 		`insert into escrow_keys values (1, 'escrow', '\x', 'live', '', now(), now()) on conflict do nothing`,
 		`insert into rotations (device_id, target, account, name, changed_at, every_minutes) select id,
-			'account:keeper',
-			'S-1-5-21-1-2-3-1004', 'keeper-' || right(id, 4), now(), 43200 from devices`,
+			'account:mooring',
+			'S-1-5-21-1-2-3-1004', 'mooring-' || right(id, 4), now(), 43200 from devices`,
 		`insert into deposits (device_id, epoch, number, target, account, name_before, name_after, reason, organisation,
 			key_number, sealed, digest, policy, state, deposited_at)
-			select id, 1, 1, 'account:keeper', 'S-1-5-21-1-2-3-1004', 'keeper', 'keeper', 'first', 'Skerry Line', 1, '',
+			select id, 1, 1, 'account:mooring', 'S-1-5-21-1-2-3-1004', 'mooring', 'mooring', 'first', 'Skerry Line', 1, '',
 			'', '',
 			'current', now() from devices`,
-		`insert into reveals (device_id, target, operator, reason, copied, deposits, at) select id, 'account:keeper',
+		`insert into reveals (device_id, target, operator, reason, copied, deposits, at) select id, 'account:mooring',
 			'nightwatch', 'ticket', false, '[]', now() from devices where right(id, 1) = '7'`,
 		`insert into desired_states (device_id, epoch, number, name, settings, digest, created_at, scope) select id, 1,
 			1, name,
@@ -148,7 +148,7 @@ func largeRollouts(t *testing.T, url string) {
 var bigReport = func() string {
 	sid := func(n int) string { return fmt.Sprintf("S-1-5-21-7-8-9-%d", n) }
 	var accounts, members []map[string]any
-	for i, name := range strings.Fields("quay-0 visitor keeper-01 crew-2 crew-6 old-2 mechanic harbour") {
+	for i, name := range strings.Fields("quay-0 visitor mooring-01 crew-2 crew-6 old-2 mechanic harbour") {
 		a := map[string]any{
 			"name":             name,
 			"sid":              sid(1000 + i),

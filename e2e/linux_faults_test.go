@@ -65,7 +65,7 @@ func TestSignInRulesThatFailTheirTrialArePutBack(t *testing.T) {
 	for _, broken := range []string{"requisite pam_deny.so", "sufficient pam_permit.so"} {
 		r.wrap("/usr/sbin/pam-auth-update", `$REAL "$@"; sed -i '1i auth `+broken+`' /etc/pam.d/common-auth`)
 		if broken == "requisite pam_deny.so" {
-			s.publish("base", keeperOnly+"\nlockout: {threshold: 3}", 500, "everything")
+			s.publish("base", mooringOnly+"\nlockout: {threshold: 3}", 500, "everything")
 			s.enrols(r)
 		}
 		assert.Contains(t, s.failing(name, "lockout"), "put back")
@@ -96,7 +96,7 @@ func TestThePowerGoesWhileSignInRulesAreOnTrial(t *testing.T) {
 	require.NoError(t, r.Install(filepath.Join(binaries, "rankwarden-agent"), "/usr/bin/rankwarden-agent"))
 	before := r.sh(signInRules)
 	r.wrap("/usr/sbin/pam-auth-update", `$REAL "$@"; touch /cut; exec sleep 1000`)
-	s.publish("base", keeperOnly+"\nlockout: {threshold: 3}", 500, "everything")
+	s.publish("base", mooringOnly+"\nlockout: {threshold: 3}", 500, "everything")
 	stop := s.enrols(r)
 	s.until(func() bool { s.settled(); _, err := os.Stat(r.Path("/cut")); return err == nil })
 	assert.NotEqual(t, before, r.sh(signInRules))
@@ -122,10 +122,10 @@ func TestWhatALinuxWorkstationRefuses(t *testing.T) {
 	s := startQuick(t)
 	const name = "SKL-INF-905"
 	r := realWorkstation(t, name)
-	s.publish("base", keeperOnly, 500, "everything")
-	s.publish("odd", `accounts: [{key: spare, name: Lamp keeper}]
+	s.publish("base", mooringOnly, 500, "everything")
+	s.publish("odd", `accounts: [{key: spare, name: Lamp mooring}]
 passwords: {min_length: 4}
-membership: [{local_group: remote-desktop-users, mode: adjust, members: [account:keeper]}]
+membership: [{local_group: remote-desktop-users, mode: adjust, members: [account:mooring]}]
 builtins: {guest: {enabled: false}, administrator: {name: skipper}}`, 400, "everything")
 	s.enrols(r)
 	assert.Contains(t, s.failing(name, "accounts.spare"), "holds a blank")
@@ -154,12 +154,12 @@ builtins: {guest: {enabled: false}, administrator: {name: skipper}}`, 400, "ever
 
 	// A disk that takes nothing more.
 	r.sh("mount -o bind /etc /etc && mount -o remount,ro,bind /etc; : > /dev/null")
-	keeper := s.current(name)
-	s.order("rotate", "account:keeper", name)
-	assert.Contains(t, s.failing(name, "rotation.account:keeper"), "manipulation error")
+	mooring := s.current(name)
+	s.order("rotate", "account:mooring", name)
+	assert.Contains(t, s.failing(name, "rotation.account:mooring"), "manipulation error")
 	r.sh("umount /etc")
 	s.clock.forward(2 * time.Hour) // what failed is tried again
-	s.until(func() bool { return s.current(name) != keeper })
+	s.until(func() bool { return s.current(name) != mooring })
 	s.comesTo(name, "in_step")
 	require.NoError(t, r.SignIn(t.Context(), s.managed(nil, name).Name, s.current(name)))
 }
@@ -171,18 +171,18 @@ func TestAFullDiskOnLinux(t *testing.T) {
 	const name = "SKL-INF-912"
 	r := realWorkstation(t, name)
 	r.sh("mkdir -p /var/lib/rankwarden-agent && mount -t tmpfs -o size=256k state /var/lib/rankwarden-agent")
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	s.enrols(r)
 	s.comesTo(name, "in_step")
-	before, hash := s.current(name), r.sh("getent shadow keeper")
+	before, hash := s.current(name), r.sh("getent shadow mooring")
 	r.sh("cat /dev/zero > /var/lib/rankwarden-agent/filler 2>/dev/null || true")
-	s.order("rotate", "account:keeper", name)
+	s.order("rotate", "account:mooring", name)
 	s.until(func() bool { return strings.Contains(r.said(), "no space left on device") })
-	assert.Equal(t, hash, r.sh("getent shadow keeper"))
+	assert.Equal(t, hash, r.sh("getent shadow mooring"))
 	r.sh("rm /var/lib/rankwarden-agent/filler")
 	s.until(func() bool { return s.current(name) != before })
 	s.comesTo(name, "in_step")
-	require.NoError(t, r.SignIn(t.Context(), "keeper", s.current(name)))
+	require.NoError(t, r.SignIn(t.Context(), "mooring", s.current(name)))
 }
 
 // usermod writes one file after the other. When the power goes in between, the account has its new name and nothing
@@ -191,29 +191,29 @@ func TestThePowerGoesInTheMiddleOfARename(t *testing.T) {
 	s := startQuick(t)
 	const name = "SKL-INF-913"
 	r := realWorkstation(t, name)
-	s.publish("base", strings.Replace(keeperOnly, "name: keeper", "name: lampman", 1), 500, "everything")
+	s.publish("base", strings.Replace(mooringOnly, "name: mooring", "name: lampman", 1), 500, "everything")
 	stop := s.enrols(r)
 	s.comesTo(name, "in_step")
 	stop()
 	password, sid := s.current(name), s.managed(nil, name).SID
 	require.NoError(t, r.SignIn(t.Context(), "lampman", password))
 
-	r.wrap("/usr/sbin/usermod", `case "$*" in *--login*) sed -i 's/^lampman:/keeper:/' /etc/passwd; kill -9 $PPID; exit 1;; esac; exec $REAL "$@"`)
+	r.wrap("/usr/sbin/usermod", `case "$*" in *--login*) sed -i 's/^lampman:/mooring:/' /etc/passwd; kill -9 $PPID; exit 1;; esac; exec $REAL "$@"`)
 	p, err := s.owner.Policy(t.Context(), "base")
 	require.NoError(t, err)
-	p, err = s.owner.SavePolicy(t.Context(), "base", document("base", keeperOnly), p.Version)
+	p, err = s.owner.SavePolicy(t.Context(), "base", document("base", mooringOnly), p.Version)
 	require.NoError(t, err)
 	_, err = s.owner.PublishPolicy(t.Context(), "base", p.Version)
 	require.NoError(t, err)
 	s.settled()
 	r.sh("(" + agentLine + s.URL + " --once) || true")
-	require.Contains(t, r.sh("cut -d: -f1 /etc/passwd /etc/shadow"), "keeper\nroot", "cut in the middle")
+	require.Contains(t, r.sh("cut -d: -f1 /etc/passwd /etc/shadow"), "mooring\nroot", "cut in the middle")
 	r.unwrap("/usr/sbin/usermod")
 	r.sh("(" + agentLine + "http://127.0.0.1:1 --once) || true")
-	require.NoError(t, r.SignIn(t.Context(), "keeper", password))
-	assert.Equal(t, "sudo:x:27:root,keeper", r.sh("getent group sudo"))
-	assert.Contains(t, r.sh("id keeper"), "(keeper) gid")
-	assert.Contains(t, r.sh("getent group"), "keeper:x:")
+	require.NoError(t, r.SignIn(t.Context(), "mooring", password))
+	assert.Equal(t, "sudo:x:27:root,mooring", r.sh("getent group sudo"))
+	assert.Contains(t, r.sh("id mooring"), "(mooring) gid")
+	assert.Contains(t, r.sh("getent group"), "mooring:x:")
 
 	s.begins(r)
 	s.comesTo(name, "in_step")
@@ -225,7 +225,7 @@ func TestAStolenStateDirectory(t *testing.T) {
 	s := startQuick(t)
 	const name = "SKL-INF-906"
 	r := realWorkstation(t, name)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	stop := s.enrols(r)
 	s.comesTo(name, "in_step")
 	assert.Regexp(
@@ -250,7 +250,7 @@ func TestAStolenStateDirectory(t *testing.T) {
 	assert.Contains(t, out, "it belongs to another machine")
 	thief.sh("rm -r /var/lib/rankwarden-agent")
 	assert.Contains(t, thief.sh(agentLine+s.URL+" --once"), "must accept this device")
-	assert.NotContains(t, thief.sh("getent passwd"), "keeper")
+	assert.NotContains(t, thief.sh("getent passwd"), "mooring")
 	assert.Equal(t, "live", s.why(name).Device.State, "the true one is as it was")
 }
 
@@ -273,7 +273,7 @@ func TestPeopleOfTheDirectoryOnLinux(t *testing.T) {
 	require.NoError(t, err)
 	s.publish(
 		"base",
-		keeper+"membership: [{local_group: administrators, mode: exact, members: [account:keeper, "+
+		mooring+"membership: [{local_group: administrators, mode: exact, members: [account:mooring, "+
 			"user:asta.holm@skerryline.example, user:runa.breck@skerryline.example, group:Desk "+
 			"Support@skerryline.example]}]",
 		500,
@@ -289,12 +289,12 @@ func TestPeopleOfTheDirectoryOnLinux(t *testing.T) {
 	said := s.said(name, "membership.administrators")
 	assert.Contains(t, said, "does not know user:runa.breck@skerryline.example", "the local account is somebody else")
 	assert.NotContains(t, said, "asta.holm")
-	keeper := s.managed(nil, name).Name
-	assert.Equal(t, "asta.holm,"+keeper+",root", members(r, "sudo"))
+	mooring := s.managed(nil, name).Name
+	assert.Equal(t, "asta.holm,"+mooring+",root", members(r, "sudo"))
 	r.sh("gpasswd -a runa.breck sudo")
-	s.until(func() bool { return members(r, "sudo") == "asta.holm,"+keeper+",root" })
+	s.until(func() bool { return members(r, "sudo") == "asta.holm,"+mooring+",root" })
 	r.sh("sed -i s/asta.holm/ghost,asta.holm/ /etc/group")
-	s.until(func() bool { return members(r, "sudo") == "asta.holm,"+keeper+",root" })
+	s.until(func() bool { return members(r, "sudo") == "asta.holm,"+mooring+",root" })
 }
 
 // The password of an account that is disabled is set, kept and checked while its lock stays on, and opens it later.
@@ -305,7 +305,7 @@ func TestALockedPasswordIsAtNoMomentOpen(t *testing.T) {
 	for _, program := range []string{"/usr/sbin/chpasswd", "/usr/sbin/usermod"} {
 		r.wrap(program, `$REAL "$@"; status=$?; echo "$* $(grep ^spare: /etc/shadow)" >> /seen; exit $status`)
 	}
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	s.publish("spare", `accounts: [{key: spare, name: spare, state: disabled}]
 rotation: [{target: account:spare}]`, 500, "everything")
 	s.enrols(r)

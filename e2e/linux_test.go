@@ -173,13 +173,13 @@ func TestLinuxIsAHost(t *testing.T) {
 
 // screens is a policy with something in each of its sections.
 const screens = `accounts:
-  - {key: keeper, name: keeper-####, formerly: [wall], full_name: Lamp keeper, description: "Looks after screens, day and night", password_expires: false}
+  - {key: mooring, name: mooring-####, formerly: [wall], full_name: Lamp mooring, description: "Looks after screens, day and night", password_expires: false}
   - {key: leaver, name: mallory, state: absent}
-rotation: [{target: account:keeper, every: 10d, secret: {style: characters, length: 20}, after_use: {wait: 1h, then: end-sessions}, after_reveal: 2h, redraw_name: true}, {target: "builtin:administrator"}]
+rotation: [{target: account:mooring, every: 10d, secret: {style: characters, length: 20}, after_use: {wait: 1h, then: end-sessions}, after_reveal: 2h, redraw_name: true}, {target: "builtin:administrator"}]
 builtins: {administrator: {enabled: false}}
 membership:
-  - {local_group: administrators, mode: exact, members: [account:keeper]}
-  - {local_group: games, custom: true, mode: adjust, members: [account:keeper]}
+  - {local_group: administrators, mode: exact, members: [account:mooring]}
+  - {local_group: games, custom: true, mode: adjust, members: [account:mooring]}
 passwords: {min_length: 14, history: 3, complexity: true, max_age_days: 60, min_age_days: 1}
 lockout: {threshold: 3, duration: 10m}
 `
@@ -200,17 +200,17 @@ func TestAPolicyIsTrueOnARealWorkstation(t *testing.T) {
 	w := s.why(name)
 	assert.Equal(t, "linux", w.Device.Platform)
 	assert.Contains(t, w.Device.OSVersion, "debian 12")
-	keeper := s.managed(nil, name)
-	assert.Regexp(t, `^keeper-\d{4}$`, keeper.Name)
-	assert.Equal(t, "S-1-22-1-1000", keeper.SID, "the account is the one that was there")
-	require.NoError(t, r.SignIn(ctx, keeper.Name, s.current(name)))
-	assert.ErrorIs(t, r.SignIn(ctx, keeper.Name, "was-set-by-hand-1"), hands.ErrRefused)
-	assert.Equal(t, keeper.Name+",root", members(r, "sudo"))
-	assert.Equal(t, keeper.Name, members(r, "games"))
-	assert.Contains(t, r.sh("getent passwd "+keeper.Name), "Lamp keeper,,,,Looks after screens, day and night")
+	mooring := s.managed(nil, name)
+	assert.Regexp(t, `^mooring-\d{4}$`, mooring.Name)
+	assert.Equal(t, "S-1-22-1-1000", mooring.SID, "the account is the one that was there")
+	require.NoError(t, r.SignIn(ctx, mooring.Name, s.current(name)))
+	assert.ErrorIs(t, r.SignIn(ctx, mooring.Name, "was-set-by-hand-1"), hands.ErrRefused)
+	assert.Equal(t, mooring.Name+",root", members(r, "sudo"))
+	assert.Equal(t, mooring.Name, members(r, "games"))
+	assert.Contains(t, r.sh("getent passwd "+mooring.Name), "Lamp mooring,,,,Looks after screens, day and night")
 	_, err := r.Run(ctx, "id mallory")
 	assert.Error(t, err, "whoever left is gone")
-	assert.Contains(t, r.sh("chage -l "+keeper.Name), "Password expires\t\t\t\t\t: never")
+	assert.Contains(t, r.sh("chage -l "+mooring.Name), "Password expires\t\t\t\t\t: never")
 	assert.Contains(t, r.sh("chage -l erlend"), "Maximum number of days between password change\t\t: 60")
 
 	// Its rules are those of the system now: its own programs refuse what the policy does not allow.
@@ -224,7 +224,7 @@ func TestAPolicyIsTrueOnARealWorkstation(t *testing.T) {
 
 	assert.Regexp(t, `^root:!\$y\$`, r.sh("getent shadow root"), "root has a password in escrow, and is locked")
 
-	s.locksAndUnlocks(r, name, keeper)
+	s.locksAndUnlocks(r, name, mooring)
 	s.putsRight(r, name)
 	s.changesAfterUse(r, name)
 }
@@ -236,30 +236,30 @@ func members(r *real, group string) string {
 }
 
 // locksAndUnlocks gives wrong passwords until the account is locked, and unlocks it from far.
-func (s *service) locksAndUnlocks(r *real, name string, keeper api.Account) {
+func (s *service) locksAndUnlocks(r *real, name string, mooring api.Account) {
 	t, ctx := s.t, s.t.Context()
 	for range 3 {
-		require.ErrorIs(t, r.SignIn(ctx, keeper.Name, "wrong"), hands.ErrRefused)
+		require.ErrorIs(t, r.SignIn(ctx, mooring.Name, "wrong"), hands.ErrRefused)
 	}
-	require.ErrorIs(t, r.SignIn(ctx, keeper.Name, s.current(name)), hands.ErrRefused, "it is locked")
+	require.ErrorIs(t, r.SignIn(ctx, mooring.Name, s.current(name)), hands.ErrRefused, "it is locked")
 	locked := func() bool { a := s.managed(nil, name); return a.Locked }
 	s.until(locked)
-	s.order("unlock", "account:keeper", name)
+	s.order("unlock", "account:mooring", name)
 	s.until(func() bool { return s.became(name)[0] == "unlock done" })
 	s.until(func() bool { return !locked() })
-	require.NoError(t, r.SignIn(ctx, keeper.Name, s.current(name)))
+	require.NoError(t, r.SignIn(ctx, mooring.Name, s.current(name)))
 }
 
 // putsRight has somebody interfere with the system's own tools.
 func (s *service) putsRight(r *real, name string) {
 	t := s.t
-	keeper := s.managed(nil, name).Name
+	mooring := s.managed(nil, name).Name
 	r.sh(
-		"gpasswd -a erlend sudo; usermod -c Somebody " + keeper +
+		"gpasswd -a erlend sudo; usermod -c Somebody " + mooring +
 			"; sed -i 's/^deny.*/deny = 50/' /etc/security/faillock.conf; sed -i 's/^minlen.*/minlen = 6/' " +
 			"/etc/security/pwquality.conf.d/rankwarden.conf; chage -M 900 erlend",
 	)
-	s.until(func() bool { return members(r, "sudo") == keeper+",root" })
+	s.until(func() bool { return members(r, "sudo") == mooring+",root" })
 	s.until(func() bool {
 		return strings.Contains(
 			r.sh("cat /etc/security/faillock.conf /etc/security/pwquality.conf.d/*"),
@@ -278,7 +278,7 @@ func (s *service) putsRight(r *real, name string) {
 		return false
 	})
 	before := s.current(name)
-	r.sh("echo '" + keeper + ":Set-by-hand-4711' | chpasswd")
+	r.sh("echo '" + mooring + ":Set-by-hand-4711' | chpasswd")
 	s.until(func() bool { return s.current(name) != before })
 	assert.ErrorIs(t, r.SignIn(t.Context(), s.managed(nil, name).Name, "Set-by-hand-4711"), hands.ErrRefused)
 	r.sh("userdel " + s.managed(nil, name).Name)

@@ -13,7 +13,7 @@ import (
 // service was away.
 func TestConsoleIsLive(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
 	first := openTab(t, 1280, 800)
 	first.do(
@@ -55,7 +55,7 @@ func TestConsoleIsLive(t *testing.T) {
 	first.do("it was put right", browser.Reads("mechanic is a member, but not in the exact list"))
 	lock := func() {
 		for range 10 {
-			require.Error(t, d.SignIn("keeper", "wrong"))
+			require.Error(t, d.SignIn("mooring", "wrong"))
 		}
 		require.NoError(t, d.Join("administrators", "mechanic"))
 	}
@@ -68,7 +68,7 @@ func TestConsoleIsLive(t *testing.T) {
 	)
 
 	first.do("the tab that listened is closed", chromedp.Navigate("about:blank"))
-	require.NoError(t, d.Unlock(t.Context(), d.Find("keeper")))
+	require.NoError(t, d.Unlock(t.Context(), d.Find("mooring")))
 	require.NoError(t, d.Cycle(t.Context()))
 	second.do(
 		"the other one listens now",

@@ -303,7 +303,7 @@ func (s *service) enrolmentToken(uses int) string {
 	return token.Token
 }
 
-// device makes a workstation that has not enrolled yet, with the local administrator keeper.
+// device makes a workstation that has not enrolled yet, with the local administrator mooring.
 func (s *service) device(name, token string) *device {
 	m := simulated.Factory(
 		protocol.Facts{Name: name, Serial: "SL-1", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631},
@@ -311,8 +311,8 @@ func (s *service) device(name, token string) *device {
 		s.clock.now(),
 	)
 	d := &device{Workstation: simulated.Boot(m, s.clock.now), service: s, dir: s.t.TempDir()}
-	d.AddAccount("keeper")
-	require.NoError(s.t, d.Join("administrators", "keeper"))
+	d.AddAccount("mooring")
+	require.NoError(s.t, d.Join("administrators", "mooring"))
 	s.wake(d, token)
 	return d
 }

@@ -41,7 +41,7 @@ func TestMachinesReadHowAllStands(t *testing.T) {
 	s.stop()
 	s.config.MetricsListen = "127.0.0.1:0"
 	s.run()
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	s.cycle(s.enrolled("SKL-TKT-001"), "SKL-TKT-001")
 	s.device("SKL-TKT-002", s.enrolmentToken(1))
 	_, err := s.owner.Devices(t.Context(), client.DeviceQuery{}, client.Page{})

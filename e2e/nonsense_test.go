@@ -63,7 +63,7 @@ func (n nonsense) json(depth int) string {
 			"a\x00b",
 			"SKL-X",
 			"everything",
-			"account:keeper",
+			"account:mooring",
 			"sid:S-1-5",
 			strings.Repeat("x", 5000),
 			"2031-13-45",

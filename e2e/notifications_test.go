@@ -102,8 +102,8 @@ func TestWhatHappensIsTold(t *testing.T) {
 	require.NoError(t, d.Cycle(ctx))
 	s.eventually(func() bool { return len(about(r.Events(), notify.FindingClosed)) == 2 }, "those of one are gone")
 
-	s.publish("one", keeperOnly, 200, "everything")
-	s.publish("two", "membership: [{local_group: administrators, mode: exact, members: [account:keeper, "+
+	s.publish("one", mooringOnly, 200, "everything")
+	s.publish("two", "membership: [{local_group: administrators, mode: exact, members: [account:mooring, "+
 		"'sid:S-1-5-21-1-2-3-9']}]", 200, "everything")
 	require.NoError(t, s.Deploy.SettlePending(ctx))
 	s.eventually(func() bool { return len(about(r.Events(), notify.DeviceHeld)) == 2 }, "both are held")

@@ -73,7 +73,7 @@ func TestTwoReplicasBehindOneAddress(t *testing.T) {
 	_, err := here.owner.SignIn(ctx, "asta", ownerPassword)
 	require.NoError(t, err)
 	desk := here.webhook("desk", notify.PasswordViewed)
-	here.publish("base", keeperOnly, 500, "everything")
+	here.publish("base", mooringOnly, 500, "everything")
 	d := here.enrolled("SKL-HQ-001")
 	living, leave := context.WithCancel(ctx)
 	ended := make(chan error, 1)
@@ -91,7 +91,7 @@ func TestTwoReplicasBehindOneAddress(t *testing.T) {
 	p, err := here.owner.Policy(ctx, "base")
 	require.NoError(t, err)
 	p, err = here.owner.SavePolicy(ctx, "base",
-		document("base", keeperOnly+"\nlockout: {threshold: 7, duration: 15m, window: 15m}"), p.Version)
+		document("base", mooringOnly+"\nlockout: {threshold: 7, duration: 15m, window: 15m}"), p.Version)
 	require.NoError(t, err)
 	_, err = here.owner.PublishPolicy(ctx, "base", p.Version)
 	require.NoError(t, err)

@@ -43,7 +43,7 @@ func (s *service) carried(d *device, name, want string) {
 
 func TestOrders(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	counter := d.AddAccount("counter")
 	require.NoError(t, d.SetPassword(t.Context(), counter, "known"))
@@ -138,7 +138,7 @@ func TestOrders(t *testing.T) {
 // An order reaches a device that waits at once, through any replica.
 func TestOrdersNudge(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	ctx, stop := context.WithCancel(t.Context())
 	ended := make(chan error, 1)
@@ -154,7 +154,7 @@ func TestOrdersNudge(t *testing.T) {
 // An order is begun once, whatever happens in the middle of it.
 func TestAnOrderIsBegunOnce(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	d.AddAccount("counter")
 	s.order("end-sessions", "local:counter", "SKL-TKT-001")

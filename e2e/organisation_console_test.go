@@ -23,7 +23,7 @@ func TestTheOrganisationInTheConsole(t *testing.T) {
 	other := s.as("bera", "owner")
 	s.webhook("old-desk", notify.Refused)
 	r := s.webhook("desk", notify.Refused)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	s.enrolled("SKL-HQ-001")
 	_, err := s.as("nightwatch", "support").Reveal(ctx, "SKL-HQ-001", api.RevealSpec{Reason: "ticket 4711"})
 	require.NoError(t, err)

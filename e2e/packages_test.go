@@ -38,7 +38,7 @@ func TestThePackageOfTheAgent(t *testing.T) {
 	const name = "SKL-INF-911"
 	r := realWorkstation(t, name)
 	r.sh("rm /usr/bin/rankwarden-agent")
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	r.packages("0.14.0", "rankwarden-agent")
 	r.sh("umask 077; echo " + s.enrolmentToken(1) + " > /root/token")
 	out := r.sh(
@@ -60,12 +60,12 @@ func TestThePackageOfTheAgent(t *testing.T) {
 	assert.Equal(t, "0.14.0", device.AgentVersion)
 	assert.Contains(t, r.sh("rankwarden-agent --version"), "0.14.0")
 
-	before := r.sh("cat /var/lib/rankwarden-agent/agent.json | sha256sum; getent passwd keeper")
+	before := r.sh("cat /var/lib/rankwarden-agent/agent.json | sha256sum; getent passwd mooring")
 	r.sh("rm /etc/rankwarden/token") // it was for one use
 	r.packages("0.14.1", "rankwarden-agent")
 	r.sh("dpkg -i /root/rankwarden-agent.deb")
 	assert.Contains(t, r.sh("dpkg -s rankwarden-agent"), "Version: 0.14.1")
-	assert.Equal(t, before, r.sh("cat /var/lib/rankwarden-agent/agent.json | sha256sum; getent passwd keeper"))
+	assert.Equal(t, before, r.sh("cat /var/lib/rankwarden-agent/agent.json | sha256sum; getent passwd mooring"))
 	once()
 	assert.Equal(t, device.ID, s.why(name).Device.ID, "it is the same device")
 
@@ -76,7 +76,7 @@ func TestThePackageOfTheAgent(t *testing.T) {
 	r.sh("dpkg -P rankwarden-agent")
 	_, err = r.Run(t.Context(), "ls /var/lib/rankwarden-agent /etc/rankwarden/agent.env")
 	assert.Error(t, err)
-	assert.NotEmpty(t, r.sh("getent passwd keeper"), "accounts stay")
+	assert.NotEmpty(t, r.sh("getent passwd mooring"), "accounts stay")
 }
 
 // The package of the service makes its user and its directories; what the unit may do is little.

@@ -91,7 +91,7 @@ func TestARetiredKeyTakesNoDeposit(t *testing.T) {
 	d := s.enrolled("SKL-TKT-001")
 	s.escrowKey()
 	require.NoError(t, s.Passwords.RetireEscrowKey(ctx, uow.Console("test"), 1)) // the device has not heard of it
-	s.order("rotate", "account:keeper", "SKL-TKT-001")
+	s.order("rotate", "account:mooring", "SKL-TKT-001")
 	s.until(func() bool {
 		require.NoError(t, d.Cycle(ctx))
 		return s.became("SKL-TKT-001")[0] == "rotate done"
@@ -132,7 +132,7 @@ func TestPasswordsWithoutARecoveryCopyAreShown(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, list.Items, 1)
 	require.NoError(t, d.Cycle(ctx))
-	s.order("rotate", "account:keeper", "SKL-TKT-001")
+	s.order("rotate", "account:mooring", "SKL-TKT-001")
 	s.until(func() bool {
 		require.NoError(t, d.Cycle(ctx))
 		return s.became("SKL-TKT-001")[0] == "rotate done"

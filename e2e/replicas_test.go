@@ -110,7 +110,7 @@ func (l *lossy) RoundTrip(req *http.Request) (*http.Response, error) {
 // everything that happened is stored once.
 func TestLossyLinkLosesNothingAndRepeatsNothing(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	const devices, each = 6, 2 // more often on one device, and it would hold back
 	var fleet []*device
 	for i := range devices {
@@ -150,7 +150,7 @@ func TestLossyLinkLosesNothingAndRepeatsNothing(t *testing.T) {
 // A fleet that is stopped and started goes on from where it was; a cut link makes a device silent.
 func TestSimulatedFleet(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	dir := t.TempDir()
 	now := s.clock.now()
 	var machines []simulated.Machine
@@ -163,8 +163,8 @@ func TestSimulatedFleet(t *testing.T) {
 			),
 			s.clock.now,
 		)
-		w.AddAccount("keeper")
-		require.NoError(t, w.Join("administrators", "keeper"))
+		w.AddAccount("mooring")
+		require.NoError(t, w.Join("administrators", "mooring"))
 		machines = append(machines, w.Machine())
 	}
 	run := func(token string, incidents []fleetsim.Incident, until func(f *fleetsim.Fleet) bool) {

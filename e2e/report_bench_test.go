@@ -197,7 +197,7 @@ func reportOfOrdinary(name string, seq int64, desired drift.Stamp, length int) d
 		State: drift.State{Platform: "windows", OSVersion: "10", OSBuild: 1, Passwords: &drift.Passwords{
 			MinLength: &length, History: &zero, MaxAgeDays: &zero, MinAgeDays: &zero, Complexity: &no}},
 	}
-	for i, account := range []string{"Administrator", "Guest", "keeper", "frontdesk"} {
+	for i, account := range []string{"Administrator", "Guest", "mooring", "frontdesk"} {
 		r.Accounts = append(r.Accounts, drift.Account{Name: account, Enabled: i > 1,
 			SID: principal.MustSID(fmt.Sprintf("S-1-5-21-7-8-9-%d", 1000+i))})
 	}

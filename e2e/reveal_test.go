@@ -50,7 +50,7 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 	_, err = support.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: " "})
 	problem(t, err, 422, "say why")
 	_, err = support.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711", Account: "guest"})
-	problem(t, err, 404, "it has those of account:keeper")
+	problem(t, err, 404, "it has those of account:mooring")
 	assert.EqualValues(t, 4, s.refused("password.revealed"))
 
 	shown, err := support.Reveal(ctx, "skl-tkt-001", why)
@@ -71,7 +71,7 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 	happened, err := s.owner.SettingHistory(ctx, "SKL-TKT-001", "lockout")
 	require.NoError(t, err)
 	require.NotEmpty(t, happened, "who was there is told with every setting of the device")
-	assert.Equal(t, []string{"viewed", "nightwatch", "saw the password of keeper: ticket 4711: printer driver"},
+	assert.Equal(t, []string{"viewed", "nightwatch", "saw the password of mooring: ticket 4711: printer driver"},
 		[]string{happened[0].What, happened[0].Operator, happened[0].Words})
 	trail, err := query[string](
 		t,
@@ -131,7 +131,7 @@ func TestRevealDuringAChange(t *testing.T) {
 	s := startTogether(t)
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
-	s.order("rotate", "account:keeper", "SKL-TKT-001")
+	s.order("rotate", "account:mooring", "SKL-TKT-001")
 	s.until(func() bool {
 		require.NoError(t, d.Cycle(t.Context()))
 		return len(s.deposits("SKL-TKT-001")) == 2

@@ -267,7 +267,7 @@ func TestARevertGivesBack(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.owner.RevertRollout(ctx, "shut", "the mechanics need it", true)
 	require.NoError(t, err)
-	s.publish("still", "membership: [{local_group: remote-desktop-users, mode: exact, members: [account:keeper]}]", 90)
+	s.publish("still", "membership: [{local_group: remote-desktop-users, mode: exact, members: [account:mooring]}]", 90)
 	s.settled()
 	s.cycleAll(fleet, "SKL-WKS-001", "SKL-WKS-002", "SKL-WKS-004")
 	assert.Len(t, membersOf(t, one, "remote-desktop-users"), 1, "the mechanic is back")

@@ -63,7 +63,7 @@ func TestALockedDeviceGivesItsPasswordAfterwards(t *testing.T) {
 	s := startTogether(t)
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
-	s.order("rotate", "account:keeper", "SKL-TKT-001")
+	s.order("rotate", "account:mooring", "SKL-TKT-001")
 	letGo := holding(t, s.config.Database, "select 1 from devices where name = 'SKL-TKT-001' for update")
 	cycled := make(chan error, 1)
 	go func() { cycled <- d.Cycle(t.Context()) }()
@@ -90,8 +90,8 @@ func TestAnOrderForSeveralPasswords(t *testing.T) {
 	s := startTogether(t)
 	s.publish(
 		"base",
-		"accounts: [{key: keeper, name: keeper}, {key: second, name: second, local_groups: [administrators]}]\n"+
-			"rotation: [{target: account:keeper}, {target: account:second}]",
+		"accounts: [{key: mooring, name: mooring}, {key: second, name: second, local_groups: [administrators]}]\n"+
+			"rotation: [{target: account:mooring}, {target: account:second}]",
 		500,
 		"everything",
 	)
@@ -117,16 +117,16 @@ func TestNoKeyNoChange(t *testing.T) {
 	s.restart()
 	s.publish(
 		"base",
-		"accounts: [{key: keeper, name: desk-keeper, local_groups: [administrators]}]\nrotation: [{target: "+
-			"account:keeper}]",
+		"accounts: [{key: mooring, name: desk-mooring, local_groups: [administrators]}]\nrotation: [{target: "+
+			"account:mooring}]",
 		500,
 		"everything",
 	)
 	d := s.enrolled("SKL-TKT-001")
 	a := s.managed(d, "SKL-TKT-001")
 	assert.False(t, a.Enabled)
-	assert.False(t, inAdministrators(t, d, "desk-keeper"))
-	u := unitWhy(s, "SKL-TKT-001", "rotation.account:keeper")
+	assert.False(t, inAdministrators(t, d, "desk-mooring"))
+	u := unitWhy(s, "SKL-TKT-001", "rotation.account:mooring")
 	require.NotEmpty(t, u.Findings)
 	assert.Contains(t, u.Findings[0].Words, "no live escrow key")
 
@@ -141,6 +141,6 @@ func TestNoKeyNoChange(t *testing.T) {
 		require.NoError(t, d.Cycle(t.Context()))
 		return s.managed(d, "SKL-TKT-001").Enabled
 	})
-	assert.True(t, inAdministrators(t, d, "desk-keeper"))
-	assert.True(t, d.Opens(d.Find("desk-keeper"), s.current("SKL-TKT-001")))
+	assert.True(t, inAdministrators(t, d, "desk-mooring"))
+	assert.True(t, d.Opens(d.Find("desk-mooring"), s.current("SKL-TKT-001")))
 }

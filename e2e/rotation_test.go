@@ -26,11 +26,11 @@ import (
 )
 
 // desk has a managed administrator whose password is six words and whose name is drawn again.
-const desk = `accounts: [{key: keeper, name: keeper-####, formerly: [keeper]}]
-rotation: [{target: account:keeper, every: 10d, secret: {style: words, words: 6}, after_use: {wait: 1h, then: %THEN%}, after_reveal: 2h, redraw_name: true, keep: 1}]
-membership: [{local_group: administrators, mode: exact, members: [account:keeper]}]`
+const desk = `accounts: [{key: mooring, name: mooring-####, formerly: [mooring]}]
+rotation: [{target: account:mooring, every: 10d, secret: {style: words, words: 6}, after_use: {wait: 1h, then: %THEN%}, after_reveal: 2h, redraw_name: true, keep: 1}]
+membership: [{local_group: administrators, mode: exact, members: [account:mooring]}]`
 
-// deposits are those of the keeper of a device, newest first.
+// deposits are those of the mooring of a device, newest first.
 func (s *service) deposits(device string) []api.Deposit {
 	list, err := s.owner.DevicePasswords(s.t.Context(), device)
 	require.NoError(s.t, err)
@@ -39,7 +39,7 @@ func (s *service) deposits(device string) []api.Deposit {
 }
 
 // current opens what is in escrow as the password now, past the service's rights.
-func (s *service) current(device string) string { return s.currentOf(device, "keeper") }
+func (s *service) current(device string) string { return s.currentOf(device, "mooring") }
 
 func (s *service) currentOf(device, account string) string {
 	w := s.why(device)
@@ -57,17 +57,17 @@ func (s *service) currentOf(device, account string) string {
 	return ""
 }
 
-// managed is the account that is bound to the keeper.
+// managed is the account that is bound to the mooring.
 func (s *service) managed(d *device, name string) api.Account {
 	a, bound := s.bound(name)
-	require.True(s.t, bound, "there is no keeper")
+	require.True(s.t, bound, "there is no mooring")
 	return a
 }
 
 // bound is the same, where a device may have none for a moment.
 func (s *service) bound(name string) (api.Account, bool) {
 	for _, a := range s.why(name).Accounts {
-		if a.Key == "keeper" {
+		if a.Key == "mooring" {
 			return a, true
 		}
 	}
@@ -232,7 +232,7 @@ func TestAFullDiskUnderTheAgent(t *testing.T) {
 	ring, err := s.ring()
 	require.NoError(t, err)
 	inEscrow := func() bool {
-		all, err := s.db.With(t.Context()).DepositsOf(s.why("SKL-TKT-001").Device.ID, "account:keeper")
+		all, err := s.db.With(t.Context()).DepositsOf(s.why("SKL-TKT-001").Device.ID, "account:mooring")
 		require.NoError(t, err)
 		return slices.ContainsFunc(all, func(of store.Deposit) bool {
 			password, err := ring.Open(of.About(of.KeyNumber), of.Sealed)
@@ -241,7 +241,7 @@ func TestAFullDiskUnderTheAgent(t *testing.T) {
 	}
 	for room := range 6 { // writes until it is full
 		before := len(s.deposits("SKL-TKT-001"))
-		s.order("rotate", "account:keeper", "SKL-TKT-001")
+		s.order("rotate", "account:mooring", "SKL-TKT-001")
 		full, written := true, 0
 		d.Agent, err = agent.New(agent.Options{
 			Host:    d.Workstation,
@@ -286,7 +286,7 @@ func TestAPasswordThatCannotBeChanged(t *testing.T) {
 	for range 3 {
 		require.Error(t, d.SignIn(a.Name, "wrong"))
 	}
-	s.order("rotate", "account:keeper", "SKL-HQ-001")
+	s.order("rotate", "account:mooring", "SKL-HQ-001")
 	s.until(func() bool {
 		require.NoError(t, d.Cycle(t.Context()))
 		return len(s.deposits("SKL-HQ-001")) == 1 && len(s.events(client.EventQuery{Kind: "rotation_failed"})) == 1
@@ -295,7 +295,7 @@ func TestAPasswordThatCannotBeChanged(t *testing.T) {
 	w := s.why("SKL-HQ-001")
 	assert.Equal(t, "delivered", w.Orders[0].State)
 	assert.Contains(t, w.Orders[0].Detail, "the account is locked")
-	assert.Contains(t, unitWhy(s, "SKL-HQ-001", "rotation.account:keeper").Findings[0].Words, "the account is locked")
+	assert.Contains(t, unitWhy(s, "SKL-HQ-001", "rotation.account:mooring").Findings[0].Words, "the account is locked")
 
 	// The device says nothing for long: the service counts by the time of the deposit.
 	s.later(11 * 24 * time.Hour)

@@ -116,7 +116,7 @@ func TestADomainController(t *testing.T) {
 
 	// A policy names one by name and one by its object; both are followed when they are renamed.
 	leads := known["group:workshop leads@skerryline.example"]
-	s.publish("base", keeper+"membership: [{local_group: administrators, mode: exact, members: [account:keeper, "+
+	s.publish("base", mooring+"membership: [{local_group: administrators, mode: exact, members: [account:mooring, "+
 		"'user:asta.holm@skerryline.example', 'guid:"+
 		leads.GUID.String()+"']}]", 500, "everything")
 	token := s.enrolmentToken(1)

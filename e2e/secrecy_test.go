@@ -123,7 +123,7 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 	b.do(
 		"signing in",
 		browser.SignIn(s.URL, "nightwatch", ownerPassword),
-		chromedp.Navigate(s.URL+"/passwords?device=SKL-TKT-001&account=account:keeper"),
+		chromedp.Navigate(s.URL+"/passwords?device=SKL-TKT-001&account=account:mooring"),
 		browser.Seen("textarea"),
 	)
 	b.do(
@@ -179,7 +179,7 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 	// Whatever goes wrong says nothing either.
 	ring, err := s.ring()
 	require.NoError(t, err)
-	deposits, err := s.db.With(ctx).DepositsOf(s.why("SKL-TKT-001").Device.ID, "account:keeper")
+	deposits, err := s.db.With(ctx).DepositsOf(s.why("SKL-TKT-001").Device.ID, "account:mooring")
 	require.NoError(t, err)
 	_, err = ring.Open(deposits[0].About(1), deposits[1].Sealed)
 	require.Error(t, err)

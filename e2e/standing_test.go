@@ -15,7 +15,7 @@ import (
 // A device's standing is the core's wherever it is shown, whatever is stored of it.
 func TestStandingsAreTheCores(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	s.enrolled("SKL-TKT-001")
 	// the device's contact does not wait to be written, which would make what is stored below newer
 	s.restart()

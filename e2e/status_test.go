@@ -11,13 +11,13 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Whoever stands at a workstation sees how it stands, with the service gone, too; the running agent exchanges when it is
-// asked to.
+// Whoever stands at a workstation sees how it stands, with the service gone, too; the running agent exchanges when it
+// is asked to.
 func TestStatusAtTheWorkstation(t *testing.T) {
 	s := start(t)
 	s.config.HelpText = "Call the harbour office on extension 7."
 	s.restart()
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	dir := t.TempDir()
 	token, state := filepath.Join(dir, "token"), filepath.Join(dir, "state")
 	require.NoError(t, os.WriteFile(token, []byte(s.enrolmentToken(1)+"\n"), 0o600))
@@ -38,7 +38,7 @@ func TestStatusAtTheWorkstation(t *testing.T) {
 	s.until(func() bool {
 		out, err := at("check-in").CombinedOutput()
 		s.settled()
-		return err == nil && bytes.Contains(out, []byte("reported back")) && bytes.Contains(out, []byte("keeper"))
+		return err == nil && bytes.Contains(out, []byte("reported back")) && bytes.Contains(out, []byte("mooring"))
 	})
 	s.stop()
 	out, err = at("check-in").CombinedOutput()
@@ -47,7 +47,7 @@ func TestStatusAtTheWorkstation(t *testing.T) {
 	out, err = at("status").CombinedOutput()
 	require.NoError(t, err, string(out))
 	for _, part := range []string{"SKL-WKS-009", s.URL, "Trouble", "reported back", "Call the harbour office",
-		"settings, 0 with findings", "= managed account keeper: keeper, enabled"} {
+		"settings, 0 with findings", "= managed account mooring: mooring, enabled"} {
 		assert.Contains(t, string(out), part)
 	}
 	out, err = at("status", "--json").CombinedOutput()
@@ -60,7 +60,7 @@ func TestStatusAtTheWorkstation(t *testing.T) {
 	out, err = at("status").CombinedOutput()
 	require.NoError(t, err)
 	assert.Contains(t, string(out), "An administrator of this device sees more")
-	assert.NotContains(t, string(out), "keeper")
+	assert.NotContains(t, string(out), "mooring")
 }
 
 // One machine without a service: a policy file is compared, carried out once with the guard, and read back.

@@ -51,7 +51,7 @@ func TestTraces(t *testing.T) {
 	s.config.Traces = web.URL
 	s.run()
 	ctx := t.Context()
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	s.enrolled("SKL-HQ-001")
 	secret := s.current("SKL-HQ-001")
 	_, err := s.as("nightwatch", "support").Reveal(ctx, "SKL-HQ-001", api.RevealSpec{Reason: "ticket 4711 of Ragna"})

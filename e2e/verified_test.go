@@ -13,7 +13,7 @@ import (
 // A device on which something failed has reported back, and nothing says of it that it is verified.
 func TestReportedBackIsNotVerified(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
 	fine := s.enrolled("SKL-WKS-002")
 	d.SetFaults(simulated.Faults{DenyLockout: true})
@@ -52,28 +52,28 @@ func (s *service) told(name string) (words []string) {
 func TestAccountsThatNobodyManagesAreTold(t *testing.T) {
 	s := start(t)
 	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
-	s.publish("keepers", keeperOnly, 400, "everything")
+	s.publish("moorings", mooringOnly, 400, "everything")
 	d := s.enrolled("SKL-WKS-001")
 	require.Equal(t, "in_step", standing(s, "SKL-WKS-001"))
 
-	a, err := s.owner.Assignment(t.Context(), "keepers")
+	a, err := s.owner.Assignment(t.Context(), "moorings")
 	require.NoError(t, err)
-	require.NoError(t, s.owner.DeleteAssignment(t.Context(), "keepers", a.Version))
+	require.NoError(t, s.owner.DeleteAssignment(t.Context(), "moorings", a.Version))
 	s.settled()
 	s.cycle(d, "SKL-WKS-001")
 	assert.Equal(t, "drifted", standing(s, "SKL-WKS-001"))
 	assert.Equal(t, []string{
-		"no policy manages the account keeper any more; it is enabled, in a privileged local group, and nobody " +
+		"no policy manages the account mooring any more; it is enabled, in a privileged local group, and nobody " +
 			"changes its password",
 	}, s.told("SKL-WKS-001"))
 
-	require.NoError(t, d.EnableAccount(t.Context(), d.Find("keeper"), false))
+	require.NoError(t, d.EnableAccount(t.Context(), d.Find("mooring"), false))
 	s.cycle(d, "SKL-WKS-001")
 	assert.Equal(t, "in_step", standing(s, "SKL-WKS-001"), "it cannot sign in")
 	require.Len(t, s.told("SKL-WKS-001"), 1)
 	assert.Contains(t, s.told("SKL-WKS-001")[0], "it is disabled")
 
-	s.publish("keepers-again", keeperOnly, 400, "everything")
+	s.publish("moorings-again", mooringOnly, 400, "everything")
 	s.settled()
 	s.cycle(d, "SKL-WKS-001")
 	assert.Equal(t, "in_step", standing(s, "SKL-WKS-001"))

@@ -22,7 +22,7 @@ func TestFindingsAreWaivedUntilADay(t *testing.T) {
 	s.devices = together{s.clock}
 	s.config.SecondPersonWaives = true
 	s.restart()
-	s.publish("base", keeperOnly+"\nlockout: {threshold: 5, duration: 15m, window: 15m}", 500, "everything")
+	s.publish("base", mooringOnly+"\nlockout: {threshold: 5, duration: 15m, window: 15m}", 500, "everything")
 	d := s.enrolled("SKL-HBR-002")
 	weak := unit.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1}
 	require.NoError(t, d.SetLockout(ctx, weak))
@@ -79,10 +79,10 @@ func TestFindingsAreWaivedUntilADay(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "service", ended.Items[0].EndedBy)
 
-	// A member of administrators: the guard keeps the mechanic in, since keeper is locked; waiving that needs a second
+	// A member of administrators: the guard keeps the mechanic in, since mooring is locked; waiving that needs a second
 	// person.
 	for range 5 {
-		require.Error(t, d.SignIn("keeper", "wrong"))
+		require.Error(t, d.SignIn("mooring", "wrong"))
 	}
 	d.AddAccount("mechanic")
 	require.NoError(t, d.Join("administrators", "mechanic"))
@@ -104,7 +104,7 @@ func TestFindingsAreWaivedUntilADay(t *testing.T) {
 	require.NoError(t, second.DecideWaiver(ctx, made[0].ID, true))
 	problem(t, second.DecideWaiver(ctx, made[0].ID, true), http.StatusConflict, "does not wait for anybody")
 	s.cycle(d, "SKL-HBR-002") // it is told
-	require.NoError(t, d.Unlock(ctx, d.Find("keeper")))
+	require.NoError(t, d.Unlock(ctx, d.Find("mooring")))
 	s.cycle(d, "SKL-HBR-002")
 	assert.Len(t, membersOf(t, d, "administrators"), 3, "left alone, though it could be taken out by now")
 	require.NoError(t, second.EndWaiver(ctx, made[0].ID))

@@ -13,9 +13,9 @@ import (
 
 const wholePolicy = `
 accounts:
-  - {key: keeper, name: keeper-####, formerly: [keeper], full_name: Keeper, local_groups: [administrators]}
+  - {key: mooring, name: mooring-####, formerly: [mooring], full_name: Mooring, local_groups: [administrators]}
   - {key: old, name: setup, state: absent}
-rotation: [{target: account:keeper}]
+rotation: [{target: account:mooring}]
 membership: [{local_group: administrators, mode: exact}, {local_group: users, mode: adjust, remove: [local:mechanic]}]
 builtins: {administrator: {name: quay-zero, enabled: false}, guest: {name: quay-visitor, description: Nobody}}
 passwords: {min_length: 12, complexity: true}
@@ -27,7 +27,7 @@ func TestEveryUnitIsCarriedOut(t *testing.T) {
 	s := start(t)
 	s.publish("base", wholePolicy, 500, "everything")
 	d := s.device("SKL-TKT-001", s.enrolmentToken(1))
-	keeper := d.Find("keeper")
+	mooring := d.Find("mooring")
 	d.AddAccount("setup")
 	require.NoError(t, d.Join("users", "setup"))
 	d.AddAccount("mechanic")
@@ -43,14 +43,14 @@ func TestEveryUnitIsCarriedOut(t *testing.T) {
 	assert.Len(t, w.Units, 12)
 	assert.Zero(t, d.Find("setup"))
 	assert.Zero(t, d.Find("Administrator"))
-	require.Equal(t, "keeper", w.Accounts[2].Key)
-	assert.Regexp(t, `^keeper-\d{4}$`, w.Accounts[2].Name)
-	assert.Equal(t, keeper, d.Find(w.Accounts[2].Name), "it kept its identity")
+	require.Equal(t, "mooring", w.Accounts[2].Key)
+	assert.Regexp(t, `^mooring-\d{4}$`, w.Accounts[2].Name)
+	assert.Equal(t, mooring, d.Find(w.Accounts[2].Name), "it kept its identity")
 	assert.Empty(t, w.Problems)
 
 	// What people do to it is seen and put right.
 	name := w.Accounts[2].Name
-	require.NoError(t, d.RenameAccount(t.Context(), keeper, "the-boss"))
+	require.NoError(t, d.RenameAccount(t.Context(), mooring, "the-boss"))
 	require.NoError(t, d.EnableAccount(t.Context(), d.Find("quay-zero"), true))
 	require.NoError(t, d.Cycle(t.Context()))
 	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "corrected"}, client.Page{})
@@ -59,21 +59,21 @@ func TestEveryUnitIsCarriedOut(t *testing.T) {
 	for _, f := range right.Items {
 		words = append(words, f.Words)
 	}
-	assert.Contains(t, words, "name the-boss instead of keeper-####")
+	assert.Contains(t, words, "name the-boss instead of mooring-####")
 	assert.Contains(t, words, "enabled instead of disabled")
 	assert.Zero(t, d.Find("the-boss"))
 	assert.Zero(t, d.Find(name), "digits are drawn anew")
-	require.NoError(t, d.DeleteAccount(t.Context(), keeper))
+	require.NoError(t, d.DeleteAccount(t.Context(), mooring))
 	require.NoError(t, d.Cycle(t.Context()))
 	assert.Equal(t, "in_step", standing(s, "SKL-TKT-001"))
 	now := principal.MustSID(s.why("SKL-TKT-001").Accounts[2].SID)
-	assert.NotEqual(t, keeper, now, "made again, under another identifier")
+	assert.NotEqual(t, mooring, now, "made again, under another identifier")
 }
 
 // A unit that the device puts right again and again is repeatedly reverted: it holds back, and says so.
 func TestRepeatedlyReverted(t *testing.T) {
 	s := start(t)
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
 	d.AddAccount("mechanic")
 	require.NoError(t, d.SetPassword(t.Context(), d.Find("mechanic"), "Tide-table-7306"))
@@ -117,7 +117,7 @@ func TestRepeatedlyReverted(t *testing.T) {
 		if i > 0 {
 			assert.False(t, h.At.After(happened[i-1].At), "the latest is first")
 		}
-		assert.NotContains(t, h.Words, "keeper was renamed", "what concerns another setting is left out")
+		assert.NotContains(t, h.Words, "mooring was renamed", "what concerns another setting is left out")
 	}
 	assert.Equal(t, 6, counts["corrected"], "put right each time")
 	assert.GreaterOrEqual(t, counts["event"], 5, "as the member was removed, and that it is repeatedly reverted")

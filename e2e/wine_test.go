@@ -80,7 +80,7 @@ func TestTheAgentForWindows(t *testing.T) {
 	state := []string{"--host", "simulated", "--name", "SKL-OFF-777", "--state", `C:\agent`}
 	assert.Contains(t, w.run("wine", append([]string{agent, "host-check"}, state...)...), "18 of 18 hold.")
 
-	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("base", mooringOnly, 500, "everything")
 	require.NoError(t, os.WriteFile(filepath.Join(w.dir, "token"), []byte(s.enrolmentToken(1)), 0o600))
 	line := append([]string{agent, "--once", "--service", s.URL, "--token-file", "token"}, state...)
 	w.run("wine", line...)

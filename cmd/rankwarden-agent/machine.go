@@ -99,6 +99,6 @@ func fromFactory(name string, clock *movable) (*simulated.Workstation, error) {
 		OSBuild: 22631,
 	}
 	w := simulated.Boot(simulated.Factory(facts, domain, clock.now()), clock.now)
-	w.AddAccount("keeper")
-	return w, w.Join("administrators", "keeper")
+	w.AddAccount("mooring")
+	return w, w.Join("administrators", "mooring")
 }

@@ -47,7 +47,7 @@ func TestResolvePrintsWhoWonAndWhoLost(t *testing.T) {
 		"                              ✗ northwick (500): exactly: built-in administrator, northwick " +
 			"support@skerryline.example;",
 		"  ◆ administrators: mechanic is a member, but not in the exact list",
-		"  ◆ keeper: last rotated 2031-01-20T02:00:00Z, overdue",
+		"  ◆ mooring: last rotated 2031-01-20T02:00:00Z, overdue",
 		"  Trial: changes",
 		"4 devices, 4 distinct sets of assignments, 36 settings, 1 contested.",
 	} {
@@ -142,7 +142,7 @@ func TestPolicyCheckOffline(t *testing.T) {
 	out, code := run(t, "policy", "check", good, "-o", "json")
 	assert.Zero(t, code)
 	assert.Equal(t, "[]\n", out)
-	warned := write(t, "warned.yaml", "format: rankwarden.policy/1\nname: base\nrotation: [{target: account:keeper}]")
+	warned := write(t, "warned.yaml", "format: rankwarden.policy/1\nname: base\nrotation: [{target: account:mooring}]")
 	out, code = run(t, "policy", "check", warned)
 	assert.Zero(t, code, "a warning is no error")
 	assert.Contains(t, out, "declares no account")

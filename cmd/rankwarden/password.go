@@ -36,7 +36,7 @@ func (a *app) passwordList() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "list [SEARCH]", Short: "List stored passwords by account, without showing them",
 		Args:    cobra.MaximumNArgs(1),
-		Example: "  rankwarden password list keeper-4\n  rankwarden password list --overdue",
+		Example: "  rankwarden password list mooring-4\n  rankwarden password list --overdue",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {

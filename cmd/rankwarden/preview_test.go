@@ -19,16 +19,16 @@ func TestPreviewSaysWhoLosesAccessFirst(t *testing.T) {
 	for _, line := range []string{
 		"4 edits, 3 of 3 devices affected",
 		"Loses access",
-		"  ▲ 2  the device refuses to remove its last break-glass account from administrators: managed keeper",
+		"  ▲ 2  the device refuses to remove its last break-glass account from administrators: managed mooring",
 		"  ▲ 2  ingrid.vae@skerryline.example leaves administrators",
-		"  ▲ 2  managed keeper is disabled",
+		"  ▲ 2  managed mooring is disabled",
 		"Gains access",
 		"    2  head office support@skerryline.example joins administrators",
 		"Stricter rules",
 		"    3  minimum length gets stricter: various → 20 characters",
 		"       SKL-HQ-001, SKL-HQ-002, SKL-TKT-001",
 		"Accounts",
-		"    2  managed keeper is renamed from keeper-#### to steward-####",
+		"    2  managed mooring is renamed from mooring-#### to steward-####",
 	} {
 		next := strings.Index(out, line+"\n")
 		assert.Greater(t, next, at, line)

@@ -23,13 +23,13 @@ func mistypeCommand() *cobra.Command {
 		Use:     "mistype DEVICE",
 		Short:   "Type a wrong password at a device of the running demo, and see the lock arrive",
 		Args:    cobra.ExactArgs(1),
-		Example: "  rankwardend demo mistype SKL-TKT-002 --account keeper --times 10",
+		Example: "  rankwardend demo mistype SKL-TKT-002 --account mooring --times 10",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			h.Device = args[0]
 			return handsOn(cmd, h)
 		},
 	}
-	cmd.Flags().StringVar(&h.Account, "account", "keeper", "the `account`'s name, or the beginning of it")
+	cmd.Flags().StringVar(&h.Account, "account", "mooring", "the `account`'s name, or the beginning of it")
 	cmd.Flags().IntVar(&h.Times, "times", 10, "`number` of times")
 	return cmd
 }
@@ -60,7 +60,7 @@ func useCommand() *cobra.Command {
 			return handsOn(cmd, h)
 		},
 	}
-	cmd.Flags().StringVar(&h.Account, "account", "keeper", "the `account`'s name, or the beginning of it")
+	cmd.Flags().StringVar(&h.Account, "account", "mooring", "the `account`'s name, or the beginning of it")
 	return cmd
 }
 

@@ -58,7 +58,7 @@ func recoverCommand() *cobra.Command {
 	f := cmd.Flags()
 	f.StringVar(&key, "key", "", "`file` with the private recovery key")
 	f.StringVar(&device, "device", "", "`name` of the device")
-	f.StringVar(&account, "account", "", "only of this `account`, such as account:desk-keeper")
+	f.StringVar(&account, "account", "", "only of this `account`, such as account:desk-mooring")
 	f.BoolVar(&former, "former", false, "former passwords too")
 	f.BoolVar(&print, "print", false, "print passwords also where the output is not a terminal")
 	_ = cmd.MarkFlagRequired("key")

@@ -38,7 +38,7 @@ const (
 	DefaultEvery  = 30 * 24 * time.Hour
 	DefaultWait   = 4 * time.Hour
 	DefaultLength = 24
-	DefaultWords  = 6
+	DefaultWords  = 5
 	DefaultKeep   = 5
 )
 
@@ -127,17 +127,21 @@ var secret = shape[unit.Secret]{
 		true,
 	).sometimes(ofCharacters),
 	always("words", number(MinWords, MaxWords, "words"), func(s *unit.Secret) *int { return &s.Words }).
-		about("Capitalised words joined by hyphens").
+		about("Capitalised words").
 		byDefault(DefaultWords).sometimes(func(s *unit.Secret) bool { return !ofCharacters(s) }),
+	usual("separator", oneOf(unit.Separators...), func(s *unit.Secret) *string { return &s.Separator },
+		unit.Separators[0]).
+		about("What stands between words").sometimes(func(s *unit.Secret) bool { return !ofCharacters(s) }),
 }
 
 func ofCharacters(s *unit.Secret) bool { return s.Style != unit.Words }
 
 // onlyOfStyle refuses what belongs to the other style.
 func onlyOfStyle(r *reader, _ *yaml.Node, path string, s *unit.Secret) {
-	for _, key := range []string{"length", "use", "avoid_lookalikes", "words"} {
+	for _, key := range []string{"length", "use", "avoid_lookalikes", "words", "separator"} {
 		at := path + "." + key
-		if n := r.places[at]; n != nil && s.Style != "" && (s.Style == unit.Words) != (key == "words") {
+		ofWords := key == "words" || key == "separator"
+		if n := r.places[at]; n != nil && s.Style != "" && (s.Style == unit.Words) != ofWords {
 			r.errorf(
 				n,
 				at,
@@ -225,6 +229,7 @@ func defaultSecret() unit.Secret {
 		Use:             slices.Clone(unit.AllClasses),
 		AvoidLookalikes: true,
 		Words:           DefaultWords,
+		Separator:       unit.Separators[0],
 	}
 }
 
@@ -261,10 +266,11 @@ func (r Rotation) value() unit.RotationValue {
 		}, RedrawName: r.RedrawName, Keep: r.Keep,
 	}
 	if r.Secret.Style == unit.Words {
-		v.Secret = unit.Secret{Style: unit.Words, Words: r.Secret.Words}
+		v.Secret = unit.Secret{Style: unit.Words, Words: r.Secret.Words,
+			Separator: strings.TrimPrefix(r.Secret.Separator, unit.Separators[0])}
 	} else {
 		v.Secret.Use = slices.Sorted(slices.Values(r.Secret.Use))
-		v.Secret.Words = 0
+		v.Secret.Words, v.Secret.Separator = 0, ""
 	}
 	if r.AfterReveal != nil {
 		minutes := int(r.AfterReveal.Minutes())

@@ -47,6 +47,13 @@ func TestChecksOfTheWhole(t *testing.T) {
 			"error out_of_bounds rotation[0].every", "from 1h to 400d, such as 1h"},
 		"every too long": {keeper + "rotation: [{target: account:keeper, every: 401d}]",
 			"error out_of_bounds rotation[0].every", ""},
+		"what stands between words": {keeper +
+			"rotation: [{target: account:keeper, secret: {style: words, separator: .}}]", "", ""},
+		"a letter between words": {keeper +
+			"rotation: [{target: account:keeper, secret: {style: words, separator: x}}]",
+			"error unknown_choice rotation[0].secret.separator", "+"},
+		"characters with a separator": {keeper + "rotation: [{target: account:keeper, secret: {separator: .}}]",
+			"error not_for_this_style rotation[0].secret.separator", ""},
 		"words with a length": {keeper + "rotation: [{target: account:keeper, secret: {style: words, length: 20}}]",
 			"error not_for_this_style rotation[0].secret.length", "other style"},
 		"characters with words": {keeper + "rotation: [{target: account:keeper, secret: {words: 6}}]",
@@ -58,10 +65,10 @@ func TestChecksOfTheWhole(t *testing.T) {
 		"shorter than allowed": {keeper + "rotation: [{target: account:keeper}]\npasswords: {min_length: 25}",
 			"error secret_breaks_password_rules rotation[0].secret", "min_length is 25"},
 		"words are short": {keeper + "rotation: [{target: account:keeper, secret: {style: words}}]\npasswords: " +
-			"{min_length: 24}", "error secret_breaks_password_rules rotation[0].secret", "as short as 23"},
+			"{min_length: 24}", "error secret_breaks_password_rules rotation[0].secret", "as short as 19"},
 		"words are long " +
 			"enough": {keeper + "rotation: [{target: account:keeper, secret: {style: words}}]\npasswords: " +
-			"{min_length: 23, complexity: true}", "warning beyond_a_platform passwords.min_length", "enforce 14"},
+			"{min_length: 19, complexity: true}", "warning beyond_a_platform passwords.min_length", "enforce 14"},
 		"too plain": {keeper + "rotation: [{target: account:keeper, secret: {use: [lower, upper]}}]\npasswords: " +
 			"{complexity: true}", "error secret_breaks_password_rules rotation[0].secret",
 			"add one"},

@@ -113,6 +113,9 @@ func Account(a unit.AccountValue) string {
 // Secret says what a password is made of, and how strong that is.
 func Secret(s unit.Secret) string {
 	if s.Style == unit.Words {
+		if s.Joint() != unit.Separators[0] {
+			return fmt.Sprintf("%d words joined by %s (%.0f bits)", s.Words, s.Joint(), s.Bits())
+		}
 		return fmt.Sprintf("%d words (%.0f bits)", s.Words, s.Bits())
 	}
 	return fmt.Sprintf("%d characters of %s (%.0f bits)", s.Length, strings.Join(s.Use, ", "), s.Bits())

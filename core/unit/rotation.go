@@ -1,6 +1,7 @@
 package unit
 
 import (
+	"cmp"
 	"encoding/json"
 	"slices"
 	"strings"
@@ -46,7 +47,15 @@ type Secret struct {
 	Use             []string // characters: the classes
 	AvoidLookalikes bool     // characters: leave out those that look alike
 	Words           int      // words: 5 to 12
+	Separator       string   // words: stands between them, one of [Separators]
 }
+
+// Separators may stand between words. No word of the list has one, and each counts as a symbol. The first is the usual
+// one, and is not written.
+var Separators = []string{"-", ".", "_", "+", "="}
+
+// Joint is what stands between words.
+func (s Secret) Joint() string { return cmp.Or(s.Separator, Separators[0]) }
 
 // Bits is the strength of the secret, in bits.
 func (s Secret) Bits() float64 {
@@ -72,9 +81,10 @@ func (s Secret) TooPlain() bool { return s.Style == Characters && len(s.Use) < 3
 func (s Secret) MarshalJSON() ([]byte, error) {
 	if s.Style == Words {
 		return json.Marshal(struct {
-			Style Style `json:"style"`
-			Words int   `json:"words"`
-		}{s.Style, s.Words})
+			Style     Style  `json:"style"`
+			Words     int    `json:"words"`
+			Separator string `json:"separator,omitempty"`
+		}{s.Style, s.Words, strings.TrimPrefix(s.Separator, Separators[0])})
 	}
 	return json.Marshal(struct {
 		Style           Style    `json:"style"`
@@ -92,6 +102,7 @@ func (s *Secret) UnmarshalJSON(data []byte) error {
 		Use             []string `json:"use"`
 		AvoidLookalikes bool     `json:"avoid_lookalikes"`
 		Words           int      `json:"words"`
+		Separator       string   `json:"separator"`
 	}
 	if err := json.Unmarshal(data, &raw); err != nil {
 		return err
@@ -130,7 +141,7 @@ func (v RotationValue) Equal(other Value) bool {
 	}
 	a, b := v.Secret, o.Secret
 	if a.Style != b.Style || a.Style == Words {
-		return a.Style == b.Style && a.Words == b.Words
+		return a.Style == b.Style && a.Words == b.Words && a.Joint() == b.Joint()
 	}
 	return a.Length == b.Length && a.AvoidLookalikes == b.AvoidLookalikes && slices.Equal(a.Use, b.Use)
 }

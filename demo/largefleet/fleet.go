@@ -35,14 +35,14 @@ func harder(p, revision int) string {
 	switch p % 4 {
 	case 1:
 		return fmt.Sprintf(
-			`{"format": "rankwarden.policy/1", "name": "p%[1]d", "accounts": [{"key": "keeper-%[2]d", "name": "keeper-%[2]d"}], "rotation": [{"target": "account:keeper-%[2]d", "secret": {"length": 12}}, {"target": "account:keeper-%[3]d"}]}`,
+			`{"format": "rankwarden.policy/1", "name": "p%[1]d", "accounts": [{"key": "mooring-%[2]d", "name": "mooring-%[2]d"}], "rotation": [{"target": "account:mooring-%[2]d", "secret": {"length": 12}}, {"target": "account:mooring-%[3]d"}]}`,
 			p,
 			p%12,
 			(p+1)%12,
 		)
 	case 2:
 		return fmt.Sprintf(
-			`{"format": "rankwarden.policy/1", "name": "p%[1]d", "membership": [{"local_group": "users", "mode": "adjust", "members": ["account:crew-%[2]d"]}, {"local_group": "administrators", "mode": "adjust", "members": ["account:keeper-%[3]d"]}]}`,
+			`{"format": "rankwarden.policy/1", "name": "p%[1]d", "membership": [{"local_group": "users", "mode": "adjust", "members": ["account:crew-%[2]d"]}, {"local_group": "administrators", "mode": "adjust", "members": ["account:mooring-%[3]d"]}]}`,
 			p,
 			p%9,
 			p%12,
@@ -126,7 +126,7 @@ func groups(small int) []any {
 
 // Policy is the document of a policy, in JSON; with another revision it asks for something else.
 func Policy(p, revision int) string {
-	key := fmt.Sprint("keeper-", p%12)
+	key := fmt.Sprint("mooring-", p%12)
 	return fmt.Sprintf(`{"format": "rankwarden.policy/1", "name": "p%d", %s}`, p, []string{
 		fmt.Sprintf(`"passwords": {"min_length": %d, "history": %d, "complexity": true}, "lockout": {"threshold": %d}`,
 			8+p%10+revision, p%24, 3+p%7),

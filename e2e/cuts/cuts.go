@@ -67,7 +67,7 @@ func (w *world) act() (string, error) {
 		}
 		return "use", err
 	case n < 15:
-		if sid := w.keeper(); !sid.IsZero() {
+		if sid := w.mooring(); !sid.IsZero() {
 			return "delete", w.machine.DeleteAccount(w.ctx, sid)
 		}
 		return "nobody to delete", nil
@@ -178,10 +178,10 @@ func (w *world) atRest() (string, error) {
 	if err != nil {
 		return "", err
 	}
-	sid := w.keeper()
+	sid := w.mooring()
 	switch {
 	case sid.IsZero():
-		return "there is no enabled keeper", nil
+		return "there is no enabled mooring", nil
 	case !w.machine.Opens(sid, current):
 		return "the current deposit is not the password", nil
 	}
@@ -190,7 +190,7 @@ func (w *world) atRest() (string, error) {
 		return "", err
 	}
 	if group, _ := state.Group("administrators"); !group.Has(sid) {
-		return "the keeper is no administrator", nil
+		return "the mooring is no administrator", nil
 	}
 	return "", nil
 }

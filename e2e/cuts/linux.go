@@ -173,9 +173,9 @@ func (l *linux) cut(at string) (reached bool, err error) {
 	return reached, l.quiet()
 }
 
-// keeper is the managed account, and whether it is an administrator.
-func (l *linux) keeper() (name string, administrator bool, err error) {
-	out, err := l.Run(l.world.ctx, `getent passwd | grep -o '^keeper-[0-9]*' || true; getent group sudo`)
+// mooring is the managed account, and whether it is an administrator.
+func (l *linux) mooring() (name string, administrator bool, err error) {
+	out, err := l.Run(l.world.ctx, `getent passwd | grep -o '^mooring-[0-9]*' || true; getent group sudo`)
 	if err != nil {
 		return "", false, err
 	}
@@ -197,7 +197,7 @@ func (l *linux) opens(name, password string) bool {
 
 // lost says whether nothing in escrow opens the account.
 func (l *linux) lost() error {
-	name, _, err := l.keeper()
+	name, _, err := l.mooring()
 	if err != nil {
 		return err
 	}
@@ -233,7 +233,7 @@ func (l *linux) quiet() error {
 		if current == "" {
 			continue
 		}
-		name, administrator, err := l.keeper()
+		name, administrator, err := l.mooring()
 		if err != nil {
 			why = err.Error()
 		} else if administrator && l.opens(name, current) {

@@ -39,9 +39,9 @@ const (
 	password   = "a lamp over the north pier"
 	document   = `format: rankwarden.policy/1
 name: base
-accounts: [{key: keeper, name: keeper-####, formerly: [keeper], local_groups: [administrators]}]
-rotation: [{target: account:keeper, every: 1h, after_use: {wait: 15m, then: end-sessions}, redraw_name: true}]
-membership: [{local_group: administrators, mode: exact, members: [account:keeper]}]
+accounts: [{key: mooring, name: mooring-####, formerly: [mooring], local_groups: [administrators]}]
+rotation: [{target: account:mooring, every: 1h, after_use: {wait: 15m, then: end-sessions}, redraw_name: true}]
+membership: [{local_group: administrators, mode: exact, members: [account:mooring]}]
 `
 )
 
@@ -140,8 +140,8 @@ func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed 
 		w.now(),
 	)
 	w.machine = simulated.Boot(m, w.now)
-	w.machine.AddAccount("keeper")
-	if err := w.machine.Join("administrators", "keeper"); err != nil {
+	w.machine.AddAccount("mooring")
+	if err := w.machine.Join("administrators", "mooring"); err != nil {
 		return nil, err
 	}
 	w.power.left = -1
@@ -286,7 +286,7 @@ func (w *world) lost() (string, error) {
 	}
 	m := w.machine.Machine()
 	for _, a := range m.Accounts {
-		managed := strings.HasPrefix(a.Name, "keeper-") && a.Enabled
+		managed := strings.HasPrefix(a.Name, "mooring-") && a.Enabled
 		untouched := a.Password == [32]byte{} // as it was before the device came to the service
 		if !managed || untouched || w.restored {
 			continue
@@ -310,7 +310,7 @@ func (w *world) order() error {
 	}
 	_, err := c.SendOrder(w.ctx, api.NewOrder{
 		Kind:    protocol.OrderRotate,
-		Subject: principal.FromKey("keeper").String(),
+		Subject: principal.FromKey("mooring").String(),
 		Devices: []string{deviceName},
 	})
 	var p *client.Problem
@@ -335,10 +335,10 @@ func (w *world) putBack() error {
 	return os.WriteFile(filepath.Join(w.agentDir, "agent.json"), w.snapshot.agent, 0o600)
 }
 
-// keeper is the identifier of the managed account, zero where there is none that could be used.
-func (w *world) keeper() principal.SID {
+// mooring is the identifier of the managed account, zero where there is none that could be used.
+func (w *world) mooring() principal.SID {
 	for _, a := range w.machine.Machine().Accounts {
-		if strings.HasPrefix(a.Name, "keeper-") && a.Enabled {
+		if strings.HasPrefix(a.Name, "mooring-") && a.Enabled {
 			return a.SID
 		}
 	}

@@ -37,7 +37,7 @@ var pages = []page{
 	{name: "policy", path: "/policies/base", ready: `.cm-content`},
 	{
 		name:  "password-shown",
-		path:  "/passwords?group=ticket-desks&device=SKL-TKT-007&account=account%3Akeeper",
+		path:  "/passwords?group=ticket-desks&device=SKL-TKT-007&account=account%3Amooring",
 		ready: `textarea`,
 		then: []chromedp.Action{
 			browser.Type("textarea", "ticket 4711: the printer driver must be reinstalled"),
@@ -156,7 +156,7 @@ lockout:
 membership:
   - local_group: administratrs
     mode: exact
-    members: [keeper]
+    members: [mooring]
 `
 
 // takeTerminals runs commands in a terminal window on a screen of its own.

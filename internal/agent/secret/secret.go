@@ -75,8 +75,8 @@ func Name(random Random, pattern string) string {
 	}, pattern)
 }
 
-// passphrase draws words, capitalised and joined by hyphens; words with a hyphen of their own are drawn again.
-func passphrase(random Random, words int) string {
+// passphrase draws words, capitalised and joined; words with a hyphen of their own are drawn again.
+func passphrase(random Random, words int, joint string) string {
 	list := diceware.WordListEffLarge()
 	drawn := make([]string, words)
 	for i := range drawn {
@@ -90,7 +90,7 @@ func passphrase(random Random, words int) string {
 		}
 		drawn[i] = strings.ToUpper(word[:1]) + word[1:]
 	}
-	return strings.Join(drawn, "-")
+	return strings.Join(drawn, joint)
 }
 
 // New draws a password as a rule says, and checks it against the rules in force on the device.
@@ -98,7 +98,7 @@ func New(random Random, rule unit.Secret, account string, inForce *drift.Passwor
 	for range secretDraws {
 		var secret string
 		if rule.Style == unit.Words {
-			secret = passphrase(random, rule.Words)
+			secret = passphrase(random, rule.Words, rule.Joint())
 		} else {
 			secret = characters(random, rule.Length, rule.Use, rule.AvoidLookalikes)
 		}

@@ -57,6 +57,9 @@ func TestSecretsThatTheDeviceWouldRefuse(t *testing.T) {
 		assert.ErrorContains(t, err, says)
 	}
 	// One that holds the account's name is drawn again, for ever if need be.
-	_, err := New(func(int) int { return 0 }, unit.Secret{Style: unit.Words, Words: 5}, "abacus", inForce(0, true))
+	joined, err := New(System, unit.Secret{Style: unit.Words, Words: 5, Separator: "."}, "mooring", inForce(0, true))
+	require.NoError(t, err)
+	assert.Regexp(t, `^[A-Z][a-z]+(\.[A-Z][a-z]+){4}$`, joined)
+	_, err = New(func(int) int { return 0 }, unit.Secret{Style: unit.Words, Words: 5}, "abacus", inForce(0, true))
 	assert.ErrorIs(t, err, errNoSecret)
 }

@@ -19,21 +19,21 @@ it("compares members, what differs first, with what the device has", () => {
   const rows = contestRows(
     [
       rung("head-office", true, [
-        ["account:keeper", true],
+        ["account:mooring", true],
         ["group:Duty@x", true],
       ]),
       rung("northwick", true, [
-        ["account:keeper", true],
+        ["account:mooring", true],
         ["group:Support@x", true],
       ]),
     ],
     "admins",
-    ["account:keeper", "group:duty@x", "local:mechanic"],
+    ["account:mooring", "group:duty@x", "local:mechanic"],
   );
   expect(rows.map((r) => [r.key, r.says.join(" "), r.now])).toEqual([
     ["group:duty@x", "in out", "in"],
     ["group:support@x", "out in", "out"],
-    ["account:keeper", "in in", "in"],
+    ["account:mooring", "in in", "in"],
     ["local:mechanic", "out out", "in"],
   ]);
 });

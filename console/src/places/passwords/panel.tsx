@@ -52,12 +52,6 @@ function About({ password: p }: { password: DevicePassword }) {
   const now = useNow();
   const order = useOrder(p.device);
   const [asking, setAsking] = useState(false);
-  const rows: [string, string][] = [
-    ["account", p.account],
-    ["identifier", p.sid],
-    ["last rotated", ago(p.changed_at, now)],
-    ["next rotation", p.every_minutes === null ? "no rotation" : p.next_at ? soon(p.next_at, now) : "—"],
-  ];
   return (
     <section className="mb-5 border-t-2 border-ink pt-2">
       <div className="flex items-baseline justify-between gap-3">
@@ -66,16 +60,18 @@ function About({ password: p }: { password: DevicePassword }) {
           {p.device}
         </Link>
       </div>
-      <dl className="mt-1 grid grid-cols-[96px_1fr] gap-x-3">
-        {rows.map(([term, value]) => (
-          <div key={term} className="contents">
-            <dt className="text-second">{term}</dt>
-            <dd className={`min-w-0 break-words ${term === "account" || term === "identifier" ? "font-mono" : ""}`}>
-              {value}
-            </dd>
-          </div>
-        ))}
-      </dl>
+      <p className="mt-1 break-words">
+        This is <span className="font-mono">{p.account}</span>, whose password was changed {ago(p.changed_at, now)}
+        {p.every_minutes === null
+          ? " and is not rotated by any policy."
+          : p.next_at
+            ? ` and is due to change ${soon(p.next_at, now)}.`
+            : "."}{" "}
+        <span className="text-second">
+          Identifier <span className="font-mono">{p.sid}</span>
+        </span>
+      </p>
+      <Timeline password={p} now={now} />
       {p.changing && (
         <p className="mt-2 border-l-4 border-waiting px-3 py-1 text-waiting">
           ◔ A rotation is in progress. Until the device confirms it, several passwords can be the right one; all are
@@ -108,6 +104,24 @@ function About({ password: p }: { password: DevicePassword }) {
       )}
       {order.error && <Trouble error={order.error} />}
     </section>
+  );
+}
+
+/** From the last change of the password to the next one, with where in between it is now. */
+function Timeline({ password: p, now }: { password: DevicePassword; now: number }) {
+  if (!p.next_at || !p.changed_at) return null;
+  const [from, to] = [Date.parse(p.changed_at), Date.parse(p.next_at)];
+  const done = Math.min(100, Math.max(0, ((now - from) / Math.max(1, to - from)) * 100));
+  return (
+    <div aria-hidden className="mt-2 text-xs text-second">
+      <div className="relative h-2 border border-second bg-paper">
+        <div className={`h-full ${done >= 100 ? "bg-waiting" : "bg-brass"}`} style={{ width: `${done}%` }} />
+      </div>
+      <div className="mt-0.5 flex justify-between">
+        <span>changed {clock(p.changed_at, now)}</span>
+        <span>due {clock(p.next_at, now)}</span>
+      </div>
+    </div>
   );
 }
 

@@ -6,9 +6,9 @@ import { draw } from "@/test/draw";
 import { answers, refuses, service, takes } from "@/test/service";
 import { Reveal } from "./reveal";
 
-const keeper = { device: "SKL-HQ-001", device_id: "D1", account: "account:keeper", name: "keeper" } as Password;
-const deposit = { epoch: 1, number: 2, state: "current", name: "keeper", deposited_at: "2026-05-04T09:00:00Z" };
-const about = { device: "SKL-HQ-001", account: "account:keeper" };
+const mooring = { device: "SKL-HQ-001", device_id: "D1", account: "account:mooring", name: "mooring" } as Password;
+const deposit = { epoch: 1, number: 2, state: "current", name: "mooring", deposited_at: "2026-05-04T09:00:00Z" };
+const about = { device: "SKL-HQ-001", account: "account:mooring" };
 const shown = { about, candidates: [{ password: "Tide-table-7306", deposit }], rotates_at: null };
 
 describe("viewing a password", () => {
@@ -33,7 +33,7 @@ describe("viewing a password", () => {
 
   it("is never read aloud by itself: only that it is shown, and hidden", async () => {
     service.use(takes("devices/D1/reveal", shown));
-    draw(<Reveal of={keeper} />);
+    draw(<Reveal of={mooring} />);
     await ask("ticket 4711");
     const code = await secret("Tide-table-7306");
     expect(code.closest("[role=status],[role=alert],[aria-live]")).toBeNull();
@@ -44,7 +44,7 @@ describe("viewing a password", () => {
 
   it("is struck through once a rotation has replaced it", async () => {
     service.use(takes("devices/D1/reveal", shown));
-    const { cache } = draw(<Reveal of={keeper} />);
+    const { cache } = draw(<Reveal of={mooring} />);
     await ask("ticket 4711");
     expect(await secret("Tide-table-7306")).not.toHaveClass("line-through");
     const newer = { ...deposit, number: 3, state: "pending", deposited_at: "2026-05-05T09:00:00Z" };
@@ -62,7 +62,7 @@ describe("viewing a password", () => {
   it("stays for 30 seconds more without another reason, and is spelled", async () => {
     let sent = 0;
     service.use(takes("devices/D1/reveal", shown, () => sent++));
-    const { container } = draw(<Reveal of={keeper} />);
+    const { container } = draw(<Reveal of={mooring} />);
     await ask("ticket 4711");
     await secret("Tide-table-7306");
     await act(() => vi.advanceTimersByTimeAsync(20_000));
@@ -79,7 +79,7 @@ describe("viewing a password", () => {
   it("needs a reason, and sends nothing without one", async () => {
     let sent = 0;
     service.use(takes("devices/D1/reveal", shown, () => sent++));
-    draw(<Reveal of={keeper} />);
+    draw(<Reveal of={mooring} />);
     await ask("no");
     expect(await screen.findByRole("alert")).toHaveTextContent("Say why");
     expect(screen.getByLabelText("Reason")).toBeInvalid();
@@ -89,10 +89,10 @@ describe("viewing a password", () => {
   it("shows it for half a minute, and leaves nothing behind", async () => {
     const sent: unknown[] = [];
     service.use(takes("devices/D1/reveal", shown, (body) => sent.push(body)));
-    const { cache, container } = draw(<Reveal of={keeper} />);
+    const { cache, container } = draw(<Reveal of={mooring} />);
     await ask("ticket 4711, new disk");
     expect(await secret("Tide-table-7306")).toBeVisible();
-    expect(sent).toEqual([{ account: "account:keeper", reason: "ticket 4711, new disk", copied: false }]);
+    expect(sent).toEqual([{ account: "account:mooring", reason: "ticket 4711, new disk", copied: false }]);
     await act(() => vi.advanceTimersByTimeAsync(31_000));
     expect(container).not.toHaveTextContent("Tide-table-7306");
     expect(screen.getByLabelText("Reason")).toHaveValue("");
@@ -109,7 +109,7 @@ describe("viewing a password", () => {
   it("says that several may be right while a change is under way", async () => {
     const older = { password: "Harbour-lamp-41", deposit: { ...deposit, number: 1, state: "pending" } };
     service.use(takes("devices/D1/reveal", { ...shown, candidates: [...shown.candidates, older] }));
-    draw(<Reveal of={keeper} />);
+    draw(<Reveal of={mooring} />);
     await ask("ticket 4711");
     expect(await screen.findByText(/any of these may be the right one/)).toBeVisible();
     expect(await secret("Harbour-lamp-41")).toBeVisible();
@@ -117,7 +117,7 @@ describe("viewing a password", () => {
 
   it("asks for the own password when the sign-in is too old, and keeps the reason", async () => {
     service.use(refuses("post", "devices/D1/reveal", 403, "sign in again", "sign_in_again"));
-    draw(<Reveal of={keeper} />);
+    draw(<Reveal of={mooring} />);
     await ask("ticket 4711");
     const own = await screen.findByLabelText("Your password");
     service.use(refuses("post", "session/fresh", 401, "name or password is wrong"));
@@ -131,12 +131,12 @@ describe("viewing a password", () => {
     );
     await user.click(screen.getByRole("button", { name: "Go on" }));
     expect(await secret("Tide-table-7306")).toBeVisible();
-    expect(sent).toEqual([{ account: "account:keeper", reason: "ticket 4711", copied: false }]);
+    expect(sent).toEqual([{ account: "account:mooring", reason: "ticket 4711", copied: false }]);
   });
 
   it("copies without showing", async () => {
     service.use(takes("devices/D1/reveal", shown));
-    const { container } = draw(<Reveal of={keeper} />);
+    const { container } = draw(<Reveal of={mooring} />);
     const write = vi.spyOn(navigator.clipboard, "writeText").mockResolvedValue();
     await ask("ticket 4711", /Copy/);
     expect(await screen.findByText(/Copied without showing it/)).toBeVisible();

@@ -9,9 +9,9 @@ membership:
   - local_group: administrators
     mode: exact
     members:
-      - account:keeper
+      - account:mooring
 rotation:
-  - target: account:keeper
+  - target: account:mooring
     secret:
       style: words`.split("\n");
 

@@ -25,13 +25,13 @@ title: A way in when nothing else works
 notes: One account of the device itself, whose password the device changes and keeps in escrow.
 
 accounts:
-  - key: keeper
-    name: keeper-#### # each # becomes a random digit
+  - key: mooring
+    name: mooring-#### # each # becomes a random digit
     description: Break-glass account
     local_groups: [administrators]
 
 rotation:
-  - target: account:keeper
+  - target: account:mooring
     every: 30d
     after_reveal: 4h # a password that was viewed does not stay valid
 `,
@@ -44,19 +44,19 @@ title: Exactly these are administrators
 notes: Everybody else is removed. The break-glass account keeps a way in without a network.
 
 accounts:
-  - key: keeper
-    name: keeper-####
+  - key: mooring
+    name: mooring-####
     local_groups: [administrators]
 
 rotation:
-  - target: account:keeper
+  - target: account:mooring
     every: 30d
 
 membership:
   - local_group: administrators
     mode: exact
     members:
-      - account:keeper # add the groups of your directory that look after these devices
+      - account:mooring # add the groups of your directory that look after these devices
 `,
   },
 ];

@@ -12,7 +12,7 @@ membership:
   # closed since the audit
   - local_group: administrators
     mode: exact
-    members: [account:keeper, "group:Desk Support@skerryline.example"]
+    members: [account:mooring, "group:Desk Support@skerryline.example"]
 `;
 
 it("keeps comments and order when one value changes", () => {
@@ -26,13 +26,13 @@ it("keeps comments and order when one value changes", () => {
 it("adds to lists, and makes sections that are not there", () => {
   const more = withValue(source, ["membership", 0, "members", 2], "builtin:administrator");
   expect(valuesOf(more).membership[0].members).toEqual([
-    "account:keeper",
+    "account:mooring",
     "group:Desk Support@skerryline.example",
     "builtin:administrator",
   ]);
-  const accounts = withValue(source, ["accounts", 0], { key: "keeper", name: "keeper-##" });
+  const accounts = withValue(source, ["accounts", 0], { key: "mooring", name: "mooring-##" });
   expect(accounts.startsWith(source)).toBe(true);
-  expect(valuesOf(accounts).accounts).toEqual([{ key: "keeper", name: "keeper-##" }]);
+  expect(valuesOf(accounts).accounts).toEqual([{ key: "mooring", name: "mooring-##" }]);
 });
 
 it("takes away what is empty with the last value", () => {

@@ -18,17 +18,17 @@ import {
 /** Local groups that every device knows, whatever the language of its operating system. */
 const knownGroups = [
   "administrators",
-  "users",
-  "guests",
+  "device-owners",
   "power-users",
-  "remote-desktop-users",
-  "remote-management-users",
+  "hyper-v-administrators",
   "backup-operators",
   "network-configuration-operators",
-  "performance-log-users",
+  "remote-desktop-users",
+  "remote-management-users",
   "event-log-readers",
-  "hyper-v-administrators",
-  "device-owners",
+  "performance-log-users",
+  "users",
+  "guests",
 ];
 
 export function Accounts() {
@@ -38,7 +38,7 @@ export function Accounts() {
         path={["accounts"]}
         title={(a) => a?.key || "New account"}
         add="Add a managed account"
-        fresh={() => ({ key: "keeper", name: "keeper-####", local_groups: ["administrators"] })}
+        fresh={() => ({ key: "mooring", name: "mooring-####", local_groups: ["administrators"] })}
       >
         {(path, account) => (
           <>
@@ -123,7 +123,17 @@ export function RotationRules() {
               ]}
             />
             {rotation?.secret?.style === "words" ? (
-              <NumberLine label="Words" path={[...path, "secret", "words"]} unit="words" placeholder="6" />
+              <>
+                <NumberLine label="Words" path={[...path, "secret", "words"]} unit="words" placeholder="5" />
+                <ChoiceLine
+                  label="Between words"
+                  path={[...path, "secret", "separator"]}
+                  options={[
+                    { value: "", label: "- (default)" },
+                    ...[".", "_", "+", "="].map((joint) => ({ value: joint, label: joint })),
+                  ]}
+                />
+              </>
             ) : (
               <>
                 <NumberLine label="Length" path={[...path, "secret", "length"]} unit="characters" placeholder="24" />
