@@ -44,6 +44,7 @@ type LocalMember struct {
 	Since      time.Time  `json:"since" doc:"When it was first reported"`
 	Via        string     `json:"via" doc:"By what somebody is in who is no member: a file of sudoers, with what it allows"`
 	Through    []string   `json:"through" nullable:"false" doc:"Groups of the directory on the way, from the one that is the member; empty for a member itself"`
+	How        string     `json:"how" doc:"In words: as a member, through groups of the directory, or by sudoers"`
 	WantedBy   []string   `json:"wanted_by" nullable:"false" doc:"Assignments that ask for the member; empty for none"`
 	LastSignIn *time.Time `json:"last_sign_in" doc:"The day of it, of a local account; null where the device knows of none"`
 }

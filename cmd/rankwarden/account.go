@@ -10,7 +10,6 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/core/present"
 )
 
 func (a *app) accountCommand() *cobra.Command {
@@ -174,8 +173,10 @@ func (a *app) members(items []api.LocalMember, none string, first ...column[api.
 		column[row]{title: "Member", value: func(x row) string { return cmp.Or(x.Name, x.SID) }},
 		column[row]{title: "Kind", value: func(x row) string {
 			switch {
+			case !x.Local && x.Name == "":
+				return "unknown identifier"
 			case !x.Local:
-				return "not of the device"
+				return "from the directory"
 			case !x.Enabled:
 				return "local account, disabled"
 			}
@@ -187,7 +188,7 @@ func (a *app) members(items []api.LocalMember, none string, first ...column[api.
 			}
 			return whose(x.Key, x.Builtin)
 		}},
-		column[row]{title: "How", value: func(x row) string { return present.MemberHow(x.Through, x.Via) }},
+		column[row]{title: "How", value: func(x row) string { return x.How }},
 		column[row]{title: "Wanted by", value: func(x row) string {
 			return cmp.Or(strings.Join(x.WantedBy, ", "), "nobody")
 		}},

@@ -195,7 +195,8 @@ func topBy[K comparable](counts map[K]int, order func(K) string) (most K, n int)
 }
 
 // membership drafts a local group: who is in it on most devices. A privileged group gets an exact list, so that whoever
-// is in it on few devices leaves; of another one only the common members are asked for.
+// is in it on few devices leaves. Where others are in it on more devices than may deviate, and of any other group, only
+// the common members are asked for.
 func (t *Tally) membership(doc *policy.Document, d *Draft, name string, common func(devices int) bool) {
 	g := t.groups[name]
 	m := policy.Membership{LocalGroup: name, Custom: g.custom, Mode: unit.Adjust}
@@ -205,11 +206,13 @@ func (t *Tally) membership(doc *policy.Document, d *Draft, name string, common f
 		return !key || slices.ContainsFunc(doc.Accounts, func(a policy.Account) bool { return a.Key == ref.Value() })
 	}
 	var rare []NotKept
+	agreed := true // whoever else is in it is on no more devices than may deviate
 	for _, ref := range slices.SortedFunc(maps.Keys(g.members), principal.Compare) {
 		if n := g.members[ref]; common(n) && written(ref) {
 			m.Members = append(m.Members, ref)
 		} else {
 			rare = append(rare, NotKept{id, ref, n})
+			agreed = agreed && common(t.devices-n)
 		}
 	}
 	// The list of administrators is exact only where the built-in administrator is in it anyway: a document with an
@@ -217,8 +220,13 @@ func (t *Tally) membership(doc *policy.Document, d *Draft, name string, common f
 	builtin := slices.Contains(m.Members, principal.Administrator)
 	if unit.IsPrivileged(name) && common(g.devices) && (name != unit.GroupAdministrators || builtin) &&
 		len(m.Members) > 0 {
-		m.Mode = unit.Exact
-		d.NotKept = append(d.NotKept, rare...)
+		if agreed {
+			m.Mode = unit.Exact
+			d.NotKept = append(d.NotKept, rare...)
+		} else {
+			d.Unwritten = append(d.Unwritten, fmt.Sprintf("an exact list of %s: its members differ on too many devices, "+
+				"so only the common ones are asked for", name))
+		}
 	}
 	if len(m.Members) > 0 {
 		doc.Membership = append(doc.Membership, m)

@@ -80,6 +80,11 @@ func TestWhatMostDevicesHave(t *testing.T) {
 	_, problems := policy.Parse([]byte(text), nil)
 	assert.True(t, policy.Usable(problems), "%v", problems)
 
+	apart := drafted([]*drift.State{device(1, 12, 5, "eilif"), device(2, 12, 5, "eilif"), device(3, 12, 5)}, 5)
+	assert.NotContains(t, string(policy.Write(apart.Document, nil)), "mode: exact", "two of three would lose somebody")
+	assert.Empty(t, apart.NotKept)
+	assert.Contains(t, apart.Unwritten[0], "an exact list of administrators")
+
 	strict := drafted([]*drift.State{device(1, 12, 5), device(2, 8, 5)}, 5)
 	assert.NotContains(t, string(policy.Write(strict.Document, nil)), "min_length", "half of them is not common")
 	for _, s := range strict.Settings {

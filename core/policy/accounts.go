@@ -135,6 +135,9 @@ var ownName = textOf(
 			r.errorf(n, path, CodeName, "%q %s; choose another name", s, why)
 			return "", false
 		}
+		if why := unit.LinuxRefuses(s); s != "" && why != "" {
+			r.warnf(n, path, CodePlatform, "devices with Linux refuse this name: it %s", why)
+		}
 		return s, s != ""
 	},
 )

@@ -59,6 +59,7 @@ const (
 	CodeWindow          = "window_exceeds_duration"
 	CodeNeverLocks      = "lockout_off_with_times"
 	CodePlatform        = "beyond_a_platform"
+	CodeSealing         = "lockout_can_seal_device"
 	CodeMinutes         = "read_as_minutes"
 	CodeAges            = "min_age_not_below_max_age"
 	CodeMemberRemoved   = "member_also_removed"

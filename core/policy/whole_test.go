@@ -47,6 +47,10 @@ func TestChecksOfTheWhole(t *testing.T) {
 			"error out_of_bounds rotation[0].every", "from 1h to 400d, such as 1h"},
 		"every too long": {keeper + "rotation: [{target: account:keeper, every: 401d}]",
 			"error out_of_bounds rotation[0].every", ""},
+		"a blank in a name": {"accounts: [{key: k, name: harbour desk}]", "warning beyond_a_platform accounts[0].name",
+			"devices with Linux refuse this name"},
+		"a lockout for good": {"lockout: {threshold: 2, duration: 0m}",
+			"warning lockout_can_seal_device lockout.threshold", "anybody can type them"},
 		"what stands between words": {keeper +
 			"rotation: [{target: account:keeper, secret: {style: words, separator: .}}]", "", ""},
 		"a letter between words": {keeper +

@@ -39,7 +39,19 @@ func MemberHow(through []string, via string) string {
 	case via != "":
 		return "by " + via
 	case len(through) > 0:
-		return "through " + strings.Join(through, " → ")
+		names := make([]string, len(through))
+		domains := map[string]bool{}
+		for i, ref := range through {
+			names[i] = strings.TrimPrefix(ref, "group:")
+			_, domain, _ := strings.Cut(names[i], "@")
+			domains[domain] = true
+		}
+		for i, name := range names {
+			if len(domains) == 1 {
+				names[i], _, _ = strings.Cut(name, "@")
+			}
+		}
+		return "through " + strings.Join(names, " → ")
 	}
 	return "member"
 }

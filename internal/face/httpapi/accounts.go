@@ -26,7 +26,7 @@ func viewMember(m store.LocalMember) api.LocalMember {
 		Device: m.Device, DeviceID: m.DeviceID, LocalGroup: m.GroupName, SID: m.SID, Name: m.Name,
 		Privileged: m.Privileged, Local: m.Local, Enabled: m.Enabled, Key: m.Key, Builtin: m.Builtin, Since: m.Since,
 		Via: m.Via, Through: append([]string{}, m.Through...), WantedBy: append([]string{}, m.WantedBy...),
-		LastSignIn: m.LastSignIn,
+		LastSignIn: m.LastSignIn, How: present.MemberHow(m.Through, m.Via),
 	}
 }
 

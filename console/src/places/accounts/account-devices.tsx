@@ -31,14 +31,14 @@ export function AccountDevices({ name }: { name: string }) {
         <>
           {a.enabled ? "enabled" : <span className="text-second">disabled</span>}
           {a.privileged && <span className="block font-semibold text-red">privileged</span>}
+          <span className="block text-second">{whose(a)}</span>
         </>
       ),
     },
-    { title: "Of", width: "minmax(100px,1fr)", cell: (a) => <span className="text-second">{whose(a)}</span> },
     {
       title: "Last sign-in",
       sort: (a) => a.last_sign_in ?? "",
-      width: "minmax(100px,1fr)",
+      width: "minmax(140px,1.3fr)",
       cell: (a) => (
         <>
           {a.last_sign_in ? a.last_sign_in.slice(0, 10) : "none known"}

@@ -52,7 +52,7 @@ export function AccountsPage() {
     count("Devices", (a) => a.devices),
     count("Enabled", (a) => a.enabled),
     count("Privileged", (a) => a.privileged),
-    count("Of a policy", (a) => a.managed),
+    ...(which === "unknown" ? [] : [count("Of a policy", (a) => a.managed)]),
   ];
   return (
     <>
@@ -71,7 +71,7 @@ export function AccountsPage() {
       <div className="mb-3 flex flex-wrap items-center gap-4">
         <SearchField
           label="Where is somebody an administrator?"
-          placeholder="user:NAME@DOMAIN, group:…, sid:…, or an account"
+          placeholder="user:…, group:…, S-1-…, or account"
           value={who}
           onChange={(who) => set({ who, account: "" })}
         />
@@ -93,7 +93,7 @@ export function AccountsPage() {
         />
         <GroupFilter value={params.get("group") ?? ""} onChange={(group) => set({ group })} />
       </div>
-      <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-7 max-[900px]:grid-cols-1">
+      <div className="grid grid-cols-[minmax(0,4fr)_minmax(0,7fr)] gap-7 max-[900px]:grid-cols-1">
         <div>
           <PagedRows
             list={accounts}

@@ -9,7 +9,6 @@ import { Breakable } from "@/ui/breakable";
 import { Export } from "@/ui/export";
 import { PagedRows } from "@/ui/paged-rows";
 import type { Column } from "@/ui/rows";
-import { howIn } from "./whose";
 
 /** On which devices somebody is in local groups whose members can take the device over, or in any. */
 export function Where({ principal }: { principal: string }) {
@@ -28,16 +27,12 @@ export function Where({ principal }: { principal: string }) {
       ),
     },
     {
-      title: "Local group",
+      title: "Local group and member",
       sort: (m) => m.local_group,
-      width: "minmax(120px,1fr)",
-      cell: (m) => <span className={m.privileged ? "font-semibold" : ""}>{m.local_group}</span>,
-    },
-    {
-      title: "Member",
-      width: "minmax(130px,1fr)",
+      width: "minmax(150px,1.3fr)",
       cell: (m) => (
         <>
+          <span className={m.privileged ? "block font-semibold" : "block"}>{m.local_group}</span>
           <Breakable text={m.name || m.sid} />
           {m.local && !m.enabled && <span className="block text-second">disabled</span>}
         </>
@@ -45,8 +40,8 @@ export function Where({ principal }: { principal: string }) {
     },
     {
       title: "How",
-      width: "minmax(130px,1.3fr)",
-      cell: (m) => <Breakable text={howIn(m)} />,
+      width: "minmax(140px,1.3fr)",
+      cell: (m) => <Breakable text={m.how} />,
     },
     {
       title: "Wanted by",
@@ -72,7 +67,7 @@ export function Where({ principal }: { principal: string }) {
             m.name,
             m.sid,
             m.privileged ? "yes" : "no",
-            howIn(m),
+            m.how,
             m.wanted_by.join(", "),
             m.since,
           ]}

@@ -8,6 +8,7 @@ import { GroupFilter } from "@/domain/group-filter";
 import { looks, order, StandingWord, total } from "@/domain/standing";
 import { ago, useNow } from "@/domain/time";
 import { Export } from "@/ui/export";
+import { Select } from "@/ui/field";
 import { Choices, SearchField, useFilters } from "@/ui/filters";
 import { PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
@@ -85,14 +86,14 @@ export function DevicesPage() {
           ]}
         />
         <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
-        <Choices
-          label="Accounts of no policy"
+        <Select
+          label="Accounts"
           value={filter.unknown_accounts ?? ""}
-          onChange={(value) => set({ accounts: value })}
-          choices={[
+          onChange={(accounts) => set({ accounts })}
+          options={[
             { value: "", label: "any" },
-            { value: "some", label: "with accounts of no policy" },
-            { value: "privileged", label: "privileged ones" },
+            { value: "some", label: "some of no policy" },
+            { value: "privileged", label: "privileged ones of no policy" },
           ]}
         />
       </div>

@@ -5,7 +5,7 @@ import { read } from "@/api/queries";
 import { useRights } from "@/api/rights";
 import type { Deposit, DevicePassword } from "@/api/types";
 import { useOrder } from "@/api/use-order";
-import { ago, clock, soon, useNow } from "@/domain/time";
+import { ago, clock, dayOf, soon, useNow } from "@/domain/time";
 import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
 import { Aside, Loading, Trouble } from "@/ui/page";
@@ -118,8 +118,8 @@ function Timeline({ password: p, now }: { password: DevicePassword; now: number 
         <div className={`h-full ${done >= 100 ? "bg-waiting" : "bg-brass"}`} style={{ width: `${done}%` }} />
       </div>
       <div className="mt-0.5 flex justify-between">
-        <span>changed {clock(p.changed_at, now)}</span>
-        <span>due {clock(p.next_at, now)}</span>
+        <span>changed {dayOf(p.changed_at)}</span>
+        <span>due {dayOf(p.next_at)}</span>
       </div>
     </div>
   );

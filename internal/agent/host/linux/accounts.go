@@ -9,36 +9,22 @@ import (
 	"os"
 	"slices"
 	"strconv"
-	"strings"
-	"unicode"
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 )
-
-// maxName is the length of names that wtmp(5) and useradd(8) take, in bytes.
-const maxName = 32
 
 // checkName says what keeps a name from being one of this platform.
 func checkName(name string) error {
 	if err := text.CheckName(name, text.MaxAccountName); err != nil {
 		return fmt.Errorf("%w: the name %w", host.ErrName, err)
 	}
-	why := ""
-	switch {
-	case strings.IndexFunc(name, unicode.IsSpace) >= 0:
-		why = "holds a blank, which names of this platform cannot"
-	case len(name) > maxName:
-		why = fmt.Sprintf("has %d bytes, and names of this platform have at most %d", len(name), maxName)
-	case strings.ContainsAny(name[:1], "-+~"):
-		why = fmt.Sprintf("begins with %q, which names of this platform cannot", name[:1])
-	case strings.Trim(name, "0123456789") == "":
-		why = "has digits only, which programs of this platform take for an identifier"
-	default:
-		return nil
+	if why := unit.LinuxRefuses(name); why != "" {
+		return fmt.Errorf("%w: the name %s", host.ErrName, why)
 	}
-	return fmt.Errorf("%w: the name %s", host.ErrName, why)
+	return nil
 }
 
 // checkNameFree says whether an account may have a name. Names that differ in case alone are one name to a policy.
