@@ -73,6 +73,12 @@ func (c *Client) CheckPolicy(ctx context.Context, source string) (api.PolicyChec
 	return out, err
 }
 
+// DeletePolicy deletes the version of a policy that the caller read, with its revisions; one that is in use is refused.
+func (c *Client) DeletePolicy(ctx context.Context, name string, over int64) error {
+	_, err := c.do(ctx, call{op: operation.DeletePolicy, parts: []string{name}, ifMatch: over})
+	return err
+}
+
 // DraftPolicy drafts a policy from what the devices of a group have in common, without storing it.
 func (c *Client) DraftPolicy(ctx context.Context, in api.DraftRequest) (api.PolicyDraft, error) {
 	var out api.PolicyDraft

@@ -41,7 +41,7 @@ attributetype ( 1.3.6.1.4.1.32473.1.2 NAME 'objectGUID' SYNTAX 1.3.6.1.4.1.1466.
 attributetype ( 1.3.6.1.4.1.32473.1.3 NAME 'sAMAccountName' EQUALITY caseIgnoreMatch SYNTAX 1.3.6.1.4.1.1466.115.121.1.15 SINGLE-VALUE )
 attributetype ( 1.3.6.1.4.1.32473.1.4 NAME 'userPrincipalName' EQUALITY caseIgnoreMatch SYNTAX 1.3.6.1.4.1.1466.115.121.1.15 SINGLE-VALUE )
 objectclass ( 1.3.6.1.4.1.32473.2.1 NAME 'user' SUP organizationalPerson STRUCTURAL MAY ( displayName $ objectSid $ objectGUID $ sAMAccountName $ userPrincipalName ) )
-objectclass ( 1.3.6.1.4.1.32473.2.2 NAME 'group' SUP top STRUCTURAL MUST cn MAY ( objectSid $ objectGUID $ sAMAccountName ) )
+objectclass ( 1.3.6.1.4.1.32473.2.2 NAME 'group' SUP top STRUCTURAL MUST cn MAY ( member $ objectSid $ objectGUID $ sAMAccountName ) )
 pidfile %[1]s/slapd.pid
 modulepath /usr/lib/ldap
 moduleload back_mdb

@@ -139,7 +139,7 @@ func TestPolicySchemaIsServed(t *testing.T) {
 	)
 	require.NoError(t, err)
 	assert.Empty(t, check.Problems)
-	assert.Contains(t, check.Asks[0].Words, "6 words (78 bits)")
+	assert.Contains(t, check.Asks[0].Words, "5 words (65 bits)")
 }
 
 // What a token grants is what its devices are known by.

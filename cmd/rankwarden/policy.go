@@ -29,6 +29,7 @@ func (a *app) policyCommand() *cobra.Command {
 		a.policyTidy(),
 		a.policyWords(),
 		a.policySchema(),
+		a.policyDelete(),
 	)
 	return cmd
 }

@@ -224,8 +224,8 @@ func (t *Tally) membership(doc *policy.Document, d *Draft, name string, common f
 			m.Mode = unit.Exact
 			d.NotKept = append(d.NotKept, rare...)
 		} else {
-			d.Unwritten = append(d.Unwritten, fmt.Sprintf("an exact list of %s: its members differ on too many devices, "+
-				"so only the common ones are asked for", name))
+			d.Unwritten = append(d.Unwritten, fmt.Sprintf("an exact list of %s: its members differ on too many "+
+				"devices, so only the common ones are asked for", name))
 		}
 	}
 	if len(m.Members) > 0 {

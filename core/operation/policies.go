@@ -38,6 +38,11 @@ var (
 		Gated:   true,
 		Summary: "Publish the draft as the next revision, for every assignment of the policy at once",
 	})
+	DeletePolicy = declare(Operation{
+		ID: "delete-policy", Method: remove, Path: "/policies/{name}", Right: rights.Deploy, Budget: Edit,
+		Action: "policy.removed", Status: noContent,
+		Summary: "Delete a policy that no assignment, no open change and no rollout under way uses, with its revisions",
+	})
 	ListRevisions = declare(Operation{
 		ID: "list-revisions", Method: get, Path: "/policies/{name}/revisions", Right: rights.Look, Budget: Small,
 		Summary: "Published revisions, newest first",

@@ -49,8 +49,9 @@ func lockoutTimes(r *reader, n *yaml.Node, path string, l *Lockout) {
 	}
 	const few = 2
 	if duration, _ := l.times(); l.Threshold > 0 && l.Threshold <= few && duration == 0 {
-		r.warnf(n, path+".threshold", CodeSealing, "%d wrong attempts lock every account until somebody unlocks it, the "+
-			"one for emergencies too, and anybody can type them; allow more attempts, or give a duration", l.Threshold)
+		r.warnf(n, path+".threshold", CodeSealing, "%d wrong attempts lock every account until somebody unlocks it, "+
+			"the one for emergencies too, and anybody can type them; allow more attempts, or give a duration",
+			l.Threshold)
 	}
 	if duration, window := l.times(); l.Threshold > 0 && duration != 0 && window > duration {
 		r.errorf(

@@ -107,7 +107,18 @@ func (t InForceWriter) RemoveDirectory(refs []string) error {
 	return t.exec("delete from directory_entries where ref = any($1::text[])", refs)
 }
 
-// ListDirectory lists a page by reference; search is any part of a name or title, kind narrows it.
+// identifierIn is the security or object identifier that a word of a search is, with its prefix or without.
+func identifierIn(word string) (sid, guid string) {
+	if s, err := principal.ParseSID(strings.TrimPrefix(word, "sid:")); err == nil {
+		return s.String(), ""
+	}
+	if g, err := principal.ParseGUID(strings.TrimPrefix(word, "guid:")); err == nil {
+		return "", g.String()
+	}
+	return "", ""
+}
+
+// ListDirectory lists a page by reference; search is any part of a name or title, or an identifier; kind narrows it.
 func (t OrganisationReader) ListDirectory(search, kind string, p Page) ([]DirectoryEntry, string, error) {
 	var after string
 	if err := p.after(&after); err != nil {
@@ -115,7 +126,14 @@ func (t OrganisationReader) ListDirectory(search, kind string, p Page) ([]Direct
 	}
 	q := t.db.Where("ref > ?", after)
 	for _, word := range strings.Fields(search) {
-		q = q.Where("(ref || ' ' || title) ilike ?", like(word))
+		switch sid, guid := identifierIn(word); {
+		case sid != "":
+			q = q.Where("sid = ?", sid)
+		case guid != "":
+			q = q.Where("guid = ?", guid)
+		default:
+			q = q.Where("(ref || ' ' || title) ilike ?", like(word))
+		}
 	}
 	if kind != "" {
 		q = q.Where("kind = ?", kind)

@@ -59,6 +59,27 @@ func (t ChangesReader) ListPolicies(search string, p Page) ([]Policy, string, er
 	return list, next, err
 }
 
+// PolicyUses are what keeps a policy from being deleted: assignments, and open changes with an edit of it, as
+// "assignment NAME" and "change NAME", at most so many.
+func (t ChangesReader) PolicyUses(p Policy, open []ChangeState, most int) ([]string, error) {
+	states := make([]string, len(open))
+	for i, s := range open {
+		states[i] = string(s)
+	}
+	return rows[string](t, `select 'assignment ' || name from assignments where policy_id = $1
+		union select 'change ' || c.name from change_edits e join changes c on c.id = e.change_id
+		where c.state = any($2::text[]) and (e.type = 'policy' and e.name = $3 or e.type = 'assignment' and
+		e.body::jsonb -> 'assignment' ->> 'policy' = $3) order by 1 limit $4`, p.ID, states, p.Name, most)
+}
+
+// RemovePolicy removes the version of a policy that was read, with its revisions. Nothing in force may use it.
+func (t ChangesWriter) RemovePolicy(p Policy) error {
+	if err := t.exec("delete from policy_revisions where policy_id = $1", p.ID); err != nil {
+		return err
+	}
+	return must(t.db.Where("id = ? and version = ?", p.ID, p.Version).Delete(&Policy{}), ErrStale)
+}
+
 // AddPolicyRevision adds one.
 func (t InForceWriter) AddPolicyRevision(r PolicyRevision) error {
 	return translate(t.db.Create(&r).Error)

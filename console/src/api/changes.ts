@@ -52,6 +52,10 @@ export const change = {
     take(client.GET("/api/v1/trail/check", { params: { query: { after } }, signal })),
 
   draftPolicy: (body: Schemas["DraftRequest"]) => take(client.POST("/api/v1/policy-draft", { body })),
+  deletePolicy: (name: string, version: number) =>
+    take(
+      client.DELETE("/api/v1/policies/{name}", { params: { path: { name }, header: { "If-Match": match(version) } } }),
+    ),
   newChange: (body: { name: string; title: string; reason: string }) => take(client.POST("/api/v1/changes", { body })),
   describeChange: (name: string, over: number, body: { title: string; reason: string }) =>
     take(

@@ -51,6 +51,7 @@ func (a *routes) policiesRoutes() {
 	register(a, operation.ShowPolicy, a.showPolicy)
 	register(a, operation.SavePolicy, a.savePolicy)
 	register(a, operation.PublishPolicy, a.publishPolicy)
+	register(a, operation.DeletePolicy, a.deletePolicy)
 	register(a, operation.ListRevisions, a.listRevisions)
 	register(a, operation.ShowRevision, a.showRevision)
 }

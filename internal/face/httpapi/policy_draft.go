@@ -28,6 +28,17 @@ func viewDraft(d draft.Draft) api.PolicyDraft {
 	return out
 }
 
+func (a *routes) deletePolicy(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	IfMatch
+}) (*Empty, error) {
+	over, err := in.version()
+	if err != nil {
+		return nil, err
+	}
+	return &Empty{}, a.Changes.DeletePolicy(ctx, who, in.Name, over)
+}
+
 func (a *routes) draftPolicy(
 	ctx context.Context, who rights.Identity, in *struct{ Body api.DraftRequest },
 ) (*struct{ Body api.PolicyDraft }, error) {

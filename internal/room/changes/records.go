@@ -58,6 +58,7 @@ type Reads interface {
 	ListPolicies(search string, p store.Page) ([]store.Policy, string, error)
 	ListPolicyRevisions(policyID string, p store.Page) ([]store.PolicyRevision, string, error)
 	Policy(name string) (store.Policy, error)
+	PolicyUses(p store.Policy, open []store.ChangeState, most int) ([]string, error)
 }
 
 // Records is what it reads and writes of them in a unit of work. [store.DoorWriter] has it, and nobody else is handed
@@ -79,6 +80,7 @@ type Records interface {
 	PassagesOf(source string, now time.Time) (devices, lost int, err error)
 	PutAgreement(id string, access effect.AccessSet) error
 	PutDirectory(entries []store.DirectoryEntry) error
+	RemovePolicy(p store.Policy) error
 	SetDirectoryMembers(groups []string, members []store.DirectoryMember) error
 	RemoveDirectory(refs []string) error
 	SetDirectorySync(s store.DirectorySync) error

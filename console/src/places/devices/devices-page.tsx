@@ -85,17 +85,19 @@ export function DevicesPage() {
             ...order.map((s) => ({ value: s, label: `${looks[s].glyph} ${looks[s].word}`, count: counts.data?.[s] })),
           ]}
         />
-        <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
-        <Select
-          label="Accounts"
-          value={filter.unknown_accounts ?? ""}
-          onChange={(accounts) => set({ accounts })}
-          options={[
-            { value: "", label: "any" },
-            { value: "some", label: "some of no policy" },
-            { value: "privileged", label: "privileged ones of no policy" },
-          ]}
-        />
+        <div className="flex basis-full flex-wrap items-center gap-4">
+          <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
+          <Select
+            label="Accounts"
+            value={filter.unknown_accounts ?? ""}
+            onChange={(accounts) => set({ accounts })}
+            options={[
+              { value: "", label: "any" },
+              { value: "some", label: "some of no policy" },
+              { value: "privileged", label: "privileged ones of no policy" },
+            ]}
+          />
+        </div>
       </div>
       {devices.error && <Trouble error={devices.error} />}
       <Paged

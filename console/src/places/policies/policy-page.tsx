@@ -142,7 +142,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
           {edit && draft.dirty && <WhatItDoes edit={edit} />}
           <TakesOver exists={exists} />
           <InWords asks={asks} />
-          {name && <Uses name={name} inForce={policy !== undefined} mayEdit={mayEdit} />}
+          {name && <Uses name={name} policy={policy} mayEdit={mayEdit} />}
           {policy && (
             <Revisions
               name={name}

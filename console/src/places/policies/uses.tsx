@@ -1,13 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
 import { read } from "@/api/queries";
+import { useRights } from "@/api/rights";
+import type { Policy } from "@/api/types";
 import { useDrafted } from "@/changes/drafted";
 import { Aside } from "@/ui/page";
 import { AimForm } from "./aim-form";
+import { DeletePolicy } from "./delete-policy";
 
 type Aimed = { name: string; rank: number; include: string[]; exclude: string[]; note: string };
 
 /** Where a policy is used, in force and by one's change; one that is used nowhere can be aimed at once. */
-export function Uses({ name, inForce, mayEdit }: { name: string; inForce: boolean; mayEdit: boolean }) {
+export function Uses({ name, policy, mayEdit }: { name: string; policy: Policy | undefined; mayEdit: boolean }) {
+  const inForce = policy !== undefined;
+  const mayDeploy = useRights()("deploy");
   const stored = useQuery({ ...read.policyUses(name), enabled: inForce });
   const drafted = useDrafted();
   const altered = new Set(drafted.filter((e) => e.type === "assignment").map((e) => e.name));
@@ -42,6 +47,7 @@ export function Uses({ name, inForce, mayEdit }: { name: string; inForce: boolea
         </ul>
       </Aside>
       {uses.length === 0 && mayEdit && <AimForm policy={name} />}
+      {uses.length === 0 && policy && mayDeploy && <DeletePolicy name={name} version={policy.version} />}
     </>
   );
 }
