@@ -26,7 +26,7 @@ export type RowsProps<T extends RowData> = {
   more: boolean; // there are further pages
   readMore: () => void;
   estimate?: number; // height of a row in pixels
-  narrow?: boolean; // it stands beside something else
+  narrow?: boolean | "slim"; // it stands beside something else, slim with few columns
   selection?: Selection<T>;
 };
 
@@ -128,7 +128,7 @@ export function Rows<T extends RowData>({
           role="table"
           aria-label={label}
           aria-rowcount={more ? -1 : items.length + 1}
-          className={narrow ? "min-w-[560px]" : "min-w-[900px]"}
+          className={narrow === "slim" ? "min-w-[420px]" : narrow ? "min-w-[560px]" : "min-w-[900px]"}
         >
           {table.getHeaderGroups().map((group) => (
             <div

@@ -103,7 +103,7 @@ export function AccountsPage() {
                 : "No account matches. Accounts appear with the next report of a device."
             }
             label="Accounts"
-            narrow
+            narrow="slim"
             columns={columns}
             id={(a) => a.name}
           />
