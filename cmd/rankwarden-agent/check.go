@@ -36,24 +36,17 @@ func checkCommand(f *flags) *cobra.Command {
 		Long: "Say what differs on this machine from policy files, without a service, and change nothing. Of\n" +
 			"several files an earlier one outranks a later one.\n\n" +
 			"Exit status: 0 nothing differs, 1 something does, or a file cannot be used.",
-		RunE: func(cmd *cobra.Command, files []string) (err error) {
-			settings, err := settled(cmd.ErrOrStderr(), files)
-			if err != nil {
-				return err
-			}
-			m, err := open(cmd.Context(), *f)
-			if err != nil {
-				return err
-			}
-			defer func() { err = errors.Join(err, m.close()) }()
-			state, err := m.host.Read(cmd.Context())
-			if err != nil {
-				return err
-			}
-			if state.Limits, err = m.host.Limits(cmd.Context()); err != nil {
-				return err
-			}
-			return findings(cmd.OutOrStdout(), settings, &state, nil)
+		RunE: func(cmd *cobra.Command, files []string) error {
+			return onMachine(cmd, *f, files, func(m machine, settings []unit.Setting) error {
+				state, err := m.host.Read(cmd.Context())
+				if err != nil {
+					return err
+				}
+				if state.Limits, err = m.host.Limits(cmd.Context()); err != nil {
+					return err
+				}
+				return findings(cmd.OutOrStdout(), settings, &state, nil)
+			})
 		},
 	}
 }
@@ -67,19 +60,28 @@ func applyCommand(f *flags) *cobra.Command {
 			"a policy. The guard holds: the last usable administrator stays. Passwords are not rotated, since they\n" +
 			"could be put into no escrow. What was done is read back. Of several files an earlier one outranks a\n" +
 			"later one. A machine whose agent is enrolled is refused.",
-		RunE: func(cmd *cobra.Command, files []string) (err error) {
-			settings, err := settled(cmd.ErrOrStderr(), files)
-			if err != nil {
-				return err
-			}
-			m, err := open(cmd.Context(), *f)
-			if err != nil {
-				return err
-			}
-			defer func() { err = errors.Join(err, m.close()) }()
-			return apply(cmd.Context(), cmd.OutOrStdout(), m, f.state, settings)
+		RunE: func(cmd *cobra.Command, files []string) error {
+			return onMachine(cmd, *f, files, func(m machine, settings []unit.Setting) error {
+				return apply(cmd.Context(), cmd.OutOrStdout(), m, f.state, settings)
+			})
 		},
 	}
+}
+
+// onMachine opens the machine for what policy files come to.
+func onMachine(
+	cmd *cobra.Command, f flags, files []string, do func(m machine, settings []unit.Setting) error,
+) (err error) {
+	settings, err := settled(cmd.ErrOrStderr(), files)
+	if err != nil {
+		return err
+	}
+	m, err := open(cmd.Context(), f)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, m.close()) }()
+	return do(m, settings)
 }
 
 // settled is what policy files come to, without rotations.

@@ -32,12 +32,11 @@ func statusFile(f flags) string {
 // deviceStatus is all that status says. Settings, passwords and orders are for whoever may read the agent's state.
 type deviceStatus struct {
 	agent.Status
-	DesiredSince *time.Time       `json:"desired_since,omitempty"`
-	Settings     []settingStatus  `json:"settings,omitempty"`
-	Failures     []string         `json:"failures,omitempty"`
-	Passwords    []passwordStatus `json:"passwords,omitempty"`
-	Waiting      []string         `json:"waiting,omitempty"`
-	whole        bool
+	ReportedAt *time.Time       `json:"reported_at,omitempty"`
+	Settings   []settingStatus  `json:"settings,omitempty"`
+	Passwords  []passwordStatus `json:"passwords,omitempty"`
+	Waiting    []string         `json:"waiting,omitempty"`
+	whole      bool
 }
 
 type settingStatus struct {
@@ -85,7 +84,7 @@ func statusCommand(f *flags) *cobra.Command {
 func readStatus(f flags) (deviceStatus, error) {
 	told, toldErr := agent.ReadStatus(statusFile(f))
 	s := deviceStatus{Status: told}
-	j, err := agent.ReadJournal(f.state)
+	j, err := journal.Peek(f.state)
 	switch {
 	case err == nil:
 		s.add(j)
@@ -107,7 +106,7 @@ func (s *deviceStatus) add(j *journal.Journal) {
 	var state *drift.State
 	if j.Last != nil {
 		s.Reported = j.Last.Desired.Number
-		s.DesiredSince = &j.Last.At
+		s.ReportedAt = &j.Last.At
 		state = &j.Last.State
 		context := drift.Context{Directory: principal.NewTable(j.Asked.Directory), Now: time.Now(), Bound: true}
 		for _, found := range drift.Check(j.Asked.Settings, state, j.Last.Failures, context) {

@@ -8,7 +8,6 @@ import (
 	"path/filepath"
 	"time"
 
-	"rankwarden.example/internal/agent/journal"
 	"rankwarden.example/internal/kit/atomicfile"
 )
 
@@ -94,6 +93,3 @@ func AskCheckIn(dir, word string) error {
 	}
 	return nil
 }
-
-// ReadJournal reads what the agent that keeps a directory remembers, for somebody who may read it.
-func ReadJournal(dir string) (*journal.Journal, error) { return journal.Peek(dir) }

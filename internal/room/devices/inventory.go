@@ -41,35 +41,29 @@ func takeInventories(b ReportBatch, judged []*judgement) error {
 
 // altered says which rows are others.
 func altered(taken *store.TakenInventory, before, now inventory.Inventory) {
-	accounts := map[principal.SID]inventory.Account{}
-	for _, a := range before.Accounts {
-		accounts[a.SID] = a
+	taken.Accounts, taken.GoneAccounts = differ(before.Accounts, now.Accounts,
+		func(a inventory.Account) principal.SID { return a.SID }, inventory.Account.Equal)
+	taken.Members, taken.GoneMembers = differ(before.Members, now.Members,
+		func(m inventory.Member) [2]principal.SID { return [2]principal.SID{m.GroupSID, m.SID} },
+		func(a, b inventory.Member) bool { return a == b })
+}
+
+// differ gives what is new or another one now, and what is gone, each in the order of its list.
+func differ[T any, K comparable](before, now []T, key func(T) K, same func(a, b T) bool) (others, gone []T) {
+	had := make(map[K]T, len(before))
+	for _, x := range before {
+		had[key(x)] = x
 	}
-	for _, a := range now.Accounts {
-		if !accounts[a.SID].Equal(a) {
-			taken.Accounts = append(taken.Accounts, a)
+	for _, x := range now {
+		if b, there := had[key(x)]; !there || !same(b, x) {
+			others = append(others, x)
 		}
-		delete(accounts, a.SID)
+		delete(had, key(x))
 	}
-	for _, a := range before.Accounts {
-		if _, gone := accounts[a.SID]; gone {
-			taken.GoneAccounts = append(taken.GoneAccounts, a)
-		}
-	}
-	type way struct{ group, sid principal.SID }
-	members := map[way]inventory.Member{}
-	for _, m := range before.Members {
-		members[way{m.GroupSID, m.SID}] = m
-	}
-	for _, m := range now.Members {
-		if members[way{m.GroupSID, m.SID}] != m {
-			taken.Members = append(taken.Members, m)
-		}
-		delete(members, way{m.GroupSID, m.SID})
-	}
-	for _, m := range before.Members {
-		if _, gone := members[way{m.GroupSID, m.SID}]; gone {
-			taken.GoneMembers = append(taken.GoneMembers, m)
+	for _, x := range before {
+		if _, left := had[key(x)]; left {
+			gone = append(gone, x)
 		}
 	}
+	return others, gone
 }
