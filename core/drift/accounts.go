@@ -23,14 +23,24 @@ func (c *checker) account(id unit.ID, desired unit.AccountValue) {
 		c.add(id, AccountMissing, "", desired.Name, nil)
 		return
 	}
-	if state := a.State(); state != desired.State {
-		c.add(id, AccountState, "", desired.State, state)
+	expired := desired.State == unit.Enabled && desired.Expired(c.Now)
+	wanted := desired.State
+	if expired {
+		wanted = unit.Disabled // its day has come, and the system sees to it
+	}
+	if state := a.State(); state != wanted {
+		c.add(id, AccountState, "", wanted, state)
 	}
 	if !FitsName(desired.Name, a.Name) {
 		c.add(id, AccountName, "", desired.Name, a.Name)
 	}
 	for _, d := range unit.AccountDetails {
-		if expected, actual := d.Plain(desired.Details), d.Plain(a.Details); expected != actual {
+		expected, actual := d.Plain(desired.Details), d.Plain(a.Details)
+		switch limit, limited := c.state.LimitOfDetail(d.Name); {
+		case expected == actual, expired && d.Day:
+		case limited:
+			c.add(id, UnitUnsupported, d.Name, nil, limit.Why)
+		default:
 			c.add(id, AccountDetail, d.Name, expected, actual)
 		}
 	}

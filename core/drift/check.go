@@ -37,6 +37,8 @@ func Check(settings []unit.Setting, state *State, failures []Failure, ctx Contex
 			c.lockout(s.Unit, value)
 		case unit.AccountValue:
 			c.account(s.Unit, value)
+		case unit.OthersValue:
+			c.others()
 		case unit.RotationValue:
 			c.rotation(s.Unit, value)
 		default:

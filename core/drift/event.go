@@ -20,12 +20,16 @@ const (
 	ValueSet       EventKind = "value_set"
 	AccountCreated EventKind = "account_created" // a managed account was made
 	// one that was there was taken over, signed out, with a new password
-	AccountAdopted     EventKind = "account_adopted"
-	AccountRenamed     EventKind = "account_renamed"     // by the device
-	AccountEnabled     EventKind = "account_enabled"     // by the device
-	AccountDisabled    EventKind = "account_disabled"    // by the device
+	AccountAdopted  EventKind = "account_adopted"
+	AccountRenamed  EventKind = "account_renamed"  // by the device
+	AccountEnabled  EventKind = "account_enabled"  // by the device
+	AccountDisabled EventKind = "account_disabled" // by the device
+	// one that no policy names will be disabled; told at once, and a day before
+	AccountCounts      EventKind = "account_counts"
 	AccountDescribed   EventKind = "account_described"   // full name, description or expiry
 	AccountRemoved     EventKind = "account_removed"     // one that is to be absent
+	GroupCreated       EventKind = "group_created"       // a local group that a policy makes
+	GroupRemoved       EventKind = "group_removed"       // one that the device made, empty, and asked for no more
 	MemberAdded        EventKind = "member_added"        // to a local group
 	MemberRemoved      EventKind = "member_removed"      // from a local group
 	AccountUnlocked    EventKind = "account_unlocked"    // by an order
@@ -54,6 +58,7 @@ var EventKinds = []EventKind{
 	AccountAdopted,
 	AccountRenamed,
 	AccountEnabled,
+	AccountCounts,
 	AccountDisabled,
 	AccountDescribed,
 	AccountRemoved,
@@ -66,6 +71,8 @@ var EventKinds = []EventKind{
 	AccountUnlocked,
 	SessionsEnded,
 	DeviceRestarted,
+	GroupCreated,
+	GroupRemoved,
 	MemberAdded,
 	MemberRemoved,
 	ValueSet,
@@ -100,7 +107,8 @@ type Details struct {
 	Times   int             `json:"times,omitempty"`  // how often it happened within the last hour; 0 for once
 	// [RepeatedlyReverted]: accounts as which somebody was signed in, where that is known
 	SignedIn []string `json:"signed_in,omitempty"`
-	// [AccountLocked]: until then, nil until someone unlocks it; [RotationStopped]: of the last rotation
+	// [AccountLocked]: until then, nil until someone unlocks it; [RotationStopped]: of the last rotation;
+	// [AccountCounts]: when its grace ends
 	Time   *time.Time      `json:"time,omitempty"`
 	Reason rotation.Reason `json:"reason,omitempty"` // [PasswordChanged]
 	// [RotationFailed], [SetAside], [NotGivenBack]: what the system or the service said

@@ -14,11 +14,14 @@ type Kind string
 
 // The kinds of finding.
 const (
-	WrongValue       Kind = "wrong_value"       // the reported value differs
-	AccountMissing   Kind = "account_missing"   // a managed account is not found
-	AccountPresent   Kind = "account_present"   // an account that is to be absent is found
-	AccountState     Kind = "account_state"     // enabled instead of disabled, or the reverse
-	AccountName      Kind = "account_name"      // the account has a name that does not fit the pattern
+	WrongValue     Kind = "wrong_value"     // the reported value differs
+	AccountMissing Kind = "account_missing" // a managed account is not found
+	AccountPresent Kind = "account_present" // an account that is to be absent is found
+	AccountState   Kind = "account_state"   // enabled instead of disabled, or the reverse
+	AccountName    Kind = "account_name"    // the account has a name that does not fit the pattern
+	// an account that no policy names, while its grace lasts, and after
+	AccountCounted   Kind = "account_counted"
+	AccountUnnamed   Kind = "account_unnamed"
 	AccountDetail    Kind = "account_detail"    // one of [unit.AccountDetails], which the subject names
 	MemberMissing    Kind = "member_missing"    // a present principal is not a member
 	MemberExtra      Kind = "member_extra"      // closed group: a member that nobody asked for
@@ -42,6 +45,8 @@ var Kinds = []Kind{
 	AccountState,
 	AccountName,
 	AccountDetail,
+	AccountCounted,
+	AccountUnnamed,
 	MemberMissing,
 	MemberExtra,
 	MemberForbidden,

@@ -11,6 +11,7 @@ import (
 type Limit struct {
 	Setting  unit.ID     `json:"unit,omitzero"`      // zero for all of the family
 	Family   unit.Family `json:"family,omitzero"`    // of all its settings, where none is named
+	Detail   string      `json:"detail,omitempty"`   // one of [unit.AccountDetails] of managed accounts; nothing else then
 	ReadOnly bool        `json:"read_only,omitzero"` // it can be read and compared, but not set
 	Most     *int        `json:"most,omitempty"`     // it is carried out up to this number, and no further
 	Why      string      `json:"why"`                // continues a sentence that begins with "it", the device
@@ -18,7 +19,16 @@ type Limit struct {
 
 // Of reports whether the limit is one of a setting.
 func (l Limit) Of(id unit.ID) bool {
-	return l.Setting == id || l.Setting.IsZero() && l.Family == id.Family()
+	return l.Detail == "" && (l.Setting == id || l.Setting.IsZero() && l.Family == id.Family())
+}
+
+// LimitOfDetail is the limit of a detail of managed accounts, if the device said one.
+func (s *State) LimitOfDetail(name string) (Limit, bool) {
+	i := slices.IndexFunc(s.Limits, func(l Limit) bool { return l.Detail == name })
+	if i < 0 {
+		return Limit{}, false
+	}
+	return s.Limits[i], true
 }
 
 // Within is a value as far as a device carries it out, and whether that is the whole of it.

@@ -48,7 +48,9 @@ func NameTaken(known, says string) Finding {
 }
 
 // Differs reports whether findings of a kind are differences from a setting that the device could bring into line.
-func (k Kind) Differs() bool { return k != UnitUnsupported && k != AccountLeftBehind && k != NameInUse }
+func (k Kind) Differs() bool {
+	return k != UnitUnsupported && k != AccountLeftBehind && k != NameInUse && k != AccountCounted
+}
 
 // Drifts reports whether an open finding makes its device drifted.
 func (f Finding) Drifts() bool {

@@ -71,16 +71,13 @@ type Use struct {
 	LastSignIn *time.Time    `json:"last_sign_in,omitempty"` // the day of it; nil where the device knows of none
 	// Runs are the services and scheduled tasks that run as the account, such as "service tide-sync".
 	Runs []string `json:"runs,omitempty"`
+	// Counted is since when the device counts the grace of an account that no policy names; nil where it does not.
+	Counted *time.Time `json:"counted,omitempty"`
 }
 
 // RunsAs are the services and scheduled tasks that run as an account.
 func (s *State) RunsAs(account principal.SID) []string {
-	for _, u := range s.Uses {
-		if u.SID == account {
-			return u.Runs
-		}
-	}
-	return nil
+	return s.use(account).Runs
 }
 
 // Sudo is what lines of sudoers(5) allow somebody.
@@ -125,6 +122,7 @@ type LocalGroup struct {
 	LocalGroup string        `json:"local_group"`
 	SID        principal.SID `json:"sid"`
 	Members    []Member      `json:"members"`
+	Made       bool          `json:"made,omitempty"` // the device made it, since a policy asked for it
 }
 
 // Member is one member of a local group. Name may be empty where the device cannot resolve it.

@@ -36,6 +36,8 @@ const (
 	AccountDisabled   Kind = "account_disabled"
 	AccountDescribed  Kind = "account_described" // some of [unit.AccountDetails] change
 
+	GroupCreated Kind = "group_created"
+	GroupRemoved Kind = "group_removed" // one that the device made, and that is empty
 	MemberLeaves Kind = "member_leaves"
 	MemberJoins  Kind = "member_joins"
 
@@ -53,7 +55,8 @@ var Kinds = []Kind{
 	AccountAmbiguous,
 	AccountRemoved, AccountCreated, AccountAdopted, TakeoverRefused, PasswordLeft, AccountKept,
 	AccountRenamed, AccountEnabled, AccountDisabled,
-	AccountDescribed, MemberLeaves, MemberJoins, RotationStarts, RotationStops, RotationChanged, GuardRefuses, NoWayIn,
+	AccountDescribed, GroupCreated, GroupRemoved,
+	MemberLeaves, MemberJoins, RotationStarts, RotationStops, RotationChanged, GuardRefuses, NoWayIn,
 }
 
 // Effect is one thing that a change does to one device. Before and After are JSON values, nil where there is none.

@@ -2,6 +2,7 @@ package policy
 
 import (
 	"slices"
+	"time"
 
 	"go.yaml.in/yaml/v3"
 
@@ -16,9 +17,11 @@ type Account struct {
 	Formerly []string // patterns; an account of such a name is renamed and keeps its identity
 	State    unit.State
 	unit.Details
-	TakeOver     bool     // also an account that a service or a scheduled task runs as
-	KeepPassword bool     // its password and sessions are left alone
-	LocalGroups  []string // known local groups, in canonical case
+	TakeOver     bool // also an account that a service or a scheduled task runs as
+	KeepPassword bool // its password and sessions are left alone
+	// ChangePassword has whoever uses the account change its password, once, at the next sign-in
+	ChangePassword bool
+	LocalGroups    []string // known local groups, in canonical case
 }
 
 // accounts is how an account is written: what it is called, texts, local groups, then what is on or off.
@@ -54,6 +57,8 @@ var accounts = slices.Concat(shape[Account]{
 	unless("password", keepWord, func(a *Account) *bool { return &a.KeepPassword },
 		func(keep bool) bool { return !keep }).
 		about("With keep, the password and the sessions of the account are left alone, and it is never rotated"),
+	usual("change_at_next_sign_in", yesNo, func(a *Account) *bool { return &a.ChangePassword }, false).
+		about("With password: keep, whether whoever uses the account must change its password, once"),
 })
 
 // keepWord is the only word that may stand where a password could be looked for.
@@ -75,10 +80,30 @@ func accountTexts() (texts shape[Account]) {
 	for _, d := range unit.AccountDetails {
 		if d.Text != nil {
 			at := func(a *Account) *string { return d.Text(&a.Details) }
-			texts = append(texts, usual(d.Name, lineText, at, "").about(d.About))
+			of := lineText
+			if d.Day {
+				of = dayText
+			}
+			texts = append(texts, usual(d.Name, of, at, "").about(d.About))
 		}
 	}
 	return texts
+}
+
+// dayText is a day of the calendar.
+var dayText = kind[string]{
+	schema{{"type", "string"}, {"pattern", "^[0-9]{4}-[0-9]{2}-[0-9]{2}$"}},
+	func(r *reader, n *yaml.Node, path string) (string, bool) {
+		if n.Kind != yaml.ScalarNode {
+			return r.text(n, path)
+		}
+		if _, err := time.Parse(time.DateOnly, n.Value); err != nil {
+			r.errorf(n, path, CodeType, "%q is no day; write one as 2027-03-31", n.Value)
+			return "", false
+		}
+		return n.Value, true
+	},
+	plainNode,
 }
 
 func accountFlags() (flags shape[Account]) {
@@ -97,6 +122,10 @@ var accountKey = textOf(
 		s, ok := r.text(n, path)
 		if ok && !ValidName(s) {
 			r.errorf(n, path, CodeName, "%q cannot be the key of an account; use %s", s, NameRule)
+			return "", false
+		}
+		if why := unit.KeyKept(s); why != "" {
+			r.errorf(n, path, CodeName, "%q cannot be the key of an account: it %s; choose another key", s, why)
 			return "", false
 		}
 		return s, ok
@@ -204,7 +233,8 @@ func (n *Normal) accounts(list []Account) {
 		n.ask(
 			unit.AccountOf(a.Key),
 			unit.AccountValue{Key: a.Key, Name: a.Name, Formerly: distinct(a.Formerly), State: a.State,
-				Details: a.Details, TakeOver: a.TakeOver, KeepPassword: a.KeepPassword},
+				Details: a.Details, TakeOver: a.TakeOver, KeepPassword: a.KeepPassword,
+				ChangePassword: a.ChangePassword},
 		)
 	}
 }

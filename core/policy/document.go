@@ -23,6 +23,7 @@ type Document struct {
 	Builtins   *Builtins
 	Passwords  *Passwords
 	Lockout    *Lockout
+	Others     *Others
 }
 
 // documents is how a document is written.
@@ -85,6 +86,12 @@ var documents = shape[Document]{
 		mappingOf(lockout, newLockout, lockoutTimes),
 		func(d *Document) **Lockout { return &d.Lockout },
 	),
+	optional(
+		"other_accounts",
+		mappingOf(others, newOthers, nil),
+		func(d *Document) **Others { return &d.Others },
+	).
+		about("Local accounts that no policy names"),
 }
 
 var policyName = textOf(

@@ -1,6 +1,7 @@
 package policy
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -13,18 +14,25 @@ import (
 
 // Membership states who is in one local group.
 type Membership struct {
-	LocalGroup string // in canonical case
-	Custom     bool   // the group is none of the known ones, on purpose
-	Mode       unit.Mode
-	Members    []principal.Ref
-	Remove     []principal.Ref // adjust only
+	LocalGroup  string   // in canonical case; empty where several are named
+	LocalGroups []string // several groups of which the same is said, in canonical case
+	Custom      bool     // the groups are none of the known ones, on purpose
+	Create      bool     // a group is made where it is missing, and goes again when nobody asks for it
+	Mode        unit.Mode
+	Members     []principal.Ref
+	Remove      []principal.Ref // adjust only
 }
 
 // memberships is how a statement is written.
 var memberships = shape[Membership]{
-	always("local_group", groupName, func(m *Membership) *string { return &m.LocalGroup }).needed().
+	unless("local_group", groupName, func(m *Membership) *string { return &m.LocalGroup }, isEmpty).
 		about("A known local group, or any name together with custom: true"),
+	unless("local_groups", words(schema{{"type", "string"}, {"minLength", 1}}, (*reader).groupNames),
+		func(m *Membership) *[]string { return &m.LocalGroups }, none).
+		about("Several local groups of which the same is said, instead of local_group"),
 	usual("custom", yesNo, func(m *Membership) *bool { return &m.Custom }, false),
+	usual("create", yesNo, func(m *Membership) *bool { return &m.Create }, false).
+		about("With custom: true, whether a missing group is made; it goes when nobody asks for it and it is empty"),
 	always("mode", oneOf(unit.Exact, unit.Adjust), func(m *Membership) *unit.Mode { return &m.Mode }).needed().
 		about("exact: these and nobody else; adjust: these in, those out, the rest alone"),
 	unless("members", principals, func(m *Membership) *[]principal.Ref { return &m.Members }, none),
@@ -65,31 +73,72 @@ var principals = kind[[]principal.Ref]{schema{{"type", "array"}, {"items", schem
 		return n
 	}}
 
+// Groups are all that the statement is about.
+func (m Membership) Groups() []string {
+	if m.LocalGroup == "" {
+		return m.LocalGroups
+	}
+	return append([]string{m.LocalGroup}, m.LocalGroups...)
+}
+
+// About reports whether the statement is about a local group.
+func (m Membership) About(group string) bool { return slices.Contains(m.Groups(), group) }
+
+func (r *reader) groupNames(n *yaml.Node, path string) []string {
+	var groups []string
+	r.list(n, path, func(n *yaml.Node, path string) {
+		s, ok := r.text(n, path)
+		group := text.Fold(s)
+		switch {
+		case !ok:
+		case slices.Contains(groups, group):
+			r.warnf(n, path, CodeDuplicate, "%s stands in this list already; keep one", group)
+		default:
+			groups = append(groups, group)
+		}
+	})
+	return groups
+}
+
 // oneMembership refuses a second statement on a group, and one that says nothing.
 func oneMembership(r *reader, n *yaml.Node, path string, seen map[string]int, m *Membership) {
-	if named := r.places[path+".local_group"]; named != nil && isText(named) {
-		r.localGroup(named, path+".local_group", *m)
-		if line, again := seen[m.LocalGroup]; again {
-			r.errorf(
-				named,
-				path+".local_group",
-				CodeDuplicate,
-				"line %d already says who is in %s; put both statements into one",
-				line,
-				m.LocalGroup,
-			)
+	one, several := r.places[path+".local_group"], r.places[path+".local_groups"]
+	switch {
+	case one == nil && several == nil:
+		r.errorf(n, path+".local_group", CodeMissing, "the key \"local_group\" is required here; add it, or "+
+			"local_groups with several")
+	case one != nil && several != nil:
+		r.errorf(several, path+".local_groups", CodeDuplicate, "name one group with local_group or several with "+
+			"local_groups; take one of the two out")
+	case one != nil && isText(one):
+		r.aboutGroup(one, path+".local_group", seen, m.LocalGroup, *m)
+	case several != nil:
+		for i, group := range m.LocalGroups {
+			at := fmt.Sprintf("%s.local_groups[%d]", path, i)
+			r.aboutGroup(r.at(at), at, seen, group, *m)
 		}
-		seen[m.LocalGroup] = named.Line
 	}
 	r.checkMembership(n, path, *m)
 }
 
-func (r *reader) localGroup(n *yaml.Node, path string, m Membership) {
-	_, known := unit.KnownLocalGroups[m.LocalGroup]
+// aboutGroup checks one group that a statement is about, and refuses one of which another statement speaks.
+func (r *reader) aboutGroup(n *yaml.Node, path string, seen map[string]int, group string, m Membership) {
+	r.localGroup(n, path, group, m)
+	if line, again := seen[group]; again {
+		r.errorf(n, path, CodeDuplicate, "line %d already says who is in %s; put both statements into one", line, group)
+	}
+	seen[group] = n.Line
+}
+
+func (r *reader) localGroup(n *yaml.Node, path, group string, m Membership) {
+	_, known := unit.KnownLocalGroups[group]
 	if known {
+		if m.Create {
+			r.errorf(n, path, CodeLocalGroup, "every device that can have %s has it; take \"create\" out", group)
+		}
 		return
 	}
-	if word, means := unit.KnownBy(m.LocalGroup); means {
+	if word, means := unit.KnownBy(group); means {
 		r.errorf(
 			n,
 			path,
@@ -109,12 +158,21 @@ func (r *reader) localGroup(n *yaml.Node, path string, m Membership) {
 			CodeLocalGroup,
 			"%q is not a known local group; %s For a group of your own add \"custom: true\"",
 			n.Value,
-			nearestGroup(m.LocalGroup),
+			nearestGroup(group),
 		)
 		return
 	}
-	if err := text.CheckName(m.LocalGroup, principal.MaxLocalName); err != nil {
+	if err := text.CheckName(group, principal.MaxLocalName); err != nil {
 		r.errorf(n, path, CodeName, "the name %v", err)
+		return
+	}
+	if !m.Create {
+		return
+	}
+	if why := unit.Reserved(group); why != "" {
+		r.errorf(n, path, CodeName, "%q %s; choose another name for a group that is created", group, why)
+	} else if why := unit.LinuxRefuses(group); why != "" {
+		r.warnf(n, path, CodePlatform, "devices with Linux refuse this name: it %s", why)
 	}
 }
 
@@ -161,7 +219,7 @@ func (r *reader) checkMembership(n *yaml.Node, path string, m Membership) {
 			CodeRemoveExact,
 			"an exact list already puts out everybody it does not name; take \"remove\" out, or use mode adjust",
 		)
-	case m.Mode == unit.Adjust && len(m.Members)+len(m.Remove) == 0:
+	case m.Mode == unit.Adjust && len(m.Members)+len(m.Remove) == 0 && !m.Create:
 		r.errorf(
 			n,
 			path,
@@ -169,7 +227,7 @@ func (r *reader) checkMembership(n *yaml.Node, path string, m Membership) {
 			"an adjust statement with neither members nor removals does nothing; name somebody, or take it out",
 		)
 	}
-	if m.LocalGroup == unit.GroupAdministrators && m.Mode == unit.Exact && len(m.Members) == 0 {
+	if m.About(unit.GroupAdministrators) && m.Mode == unit.Exact && len(m.Members) == 0 {
 		r.warnf(
 			n,
 			path,
@@ -178,7 +236,7 @@ func (r *reader) checkMembership(n *yaml.Node, path string, m Membership) {
 				"members, or make sure that is meant",
 		)
 	}
-	if m.LocalGroup == unit.GroupAdministrators && slices.Contains(m.Remove, principal.Administrator) {
+	if m.About(unit.GroupAdministrators) && slices.Contains(m.Remove, principal.Administrator) {
 		r.errorf(
 			n,
 			path+".remove",
@@ -246,10 +304,13 @@ func localGroupNames() []string {
 func (d *Document) statements(directory principal.Directory) map[string]*unit.Statement {
 	all := map[string]*unit.Statement{}
 	for _, m := range d.Membership {
-		all[m.LocalGroup] = &unit.Statement{
-			Mode:    m.Mode,
-			Members: slices.Clone(m.Members),
-			Remove:  slices.Clone(m.Remove),
+		for _, group := range m.Groups() {
+			all[group] = &unit.Statement{
+				Mode:    m.Mode,
+				Members: slices.Clone(m.Members),
+				Remove:  slices.Clone(m.Remove),
+				Create:  m.Create,
+			}
 		}
 	}
 	for _, a := range d.Accounts {

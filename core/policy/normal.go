@@ -36,6 +36,9 @@ func (d *Document) Normalise(directory principal.Directory) *Normal {
 		n.builtin(principal.Guest, b.Guest)
 	}
 	n.accounts(d.Accounts)
+	if d.Others != nil {
+		n.ask(unit.Others, d.Others.value())
+	}
 	for _, r := range d.Rotation {
 		n.ask(unit.RotationOf(r.Target), r.value())
 	}

@@ -79,6 +79,8 @@ const (
 	CodeRotateHarmless  = "rotation_of_unprivileged_account"
 	CodeNoDigits        = "redraw_without_digits"
 	CodeRotateKept      = "rotation_of_kept_password"
+	CodeChangeUnknown   = "change_of_unknown_password"
+	CodeChangeFixed     = "change_of_fixed_password"
 	CodeForStyle        = "not_for_this_style"
 )
 

@@ -3,6 +3,7 @@ package policy
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rotation"
@@ -14,6 +15,7 @@ import (
 func (r *reader) checkWhole(doc *Document) {
 	r.checkNames(doc)
 	r.checkMembers(doc)
+	r.checkChanging(doc)
 	for i, rule := range doc.Rotation {
 		r.checkRotation(doc, rule, fmt.Sprintf("rotation[%d]", i))
 	}
@@ -22,14 +24,15 @@ func (r *reader) checkWhole(doc *Document) {
 			r.at(""),
 			"",
 			CodeEmpty,
-			"the policy asks for nothing; add accounts, rotation, membership, builtins, passwords or lockout",
+			"the policy asks for nothing; add accounts, rotation, membership, builtins, passwords, "+
+				"lockout or other_accounts",
 		)
 	}
 }
 
 func (d *Document) isEmpty() bool {
 	empty := func(b *Builtin) bool { return b == nil || b.Name == nil && b.Enabled == nil && len(b.Details) == 0 }
-	return len(d.Accounts)+len(d.Rotation)+len(d.Membership) == 0 && d.Lockout == nil &&
+	return len(d.Accounts)+len(d.Rotation)+len(d.Membership) == 0 && d.Lockout == nil && d.Others == nil &&
 		(d.Passwords == nil || d.Passwords.IsEmpty()) &&
 		(d.Builtins == nil || empty(d.Builtins.Administrator) && empty(d.Builtins.Guest))
 }
@@ -106,7 +109,7 @@ func (r *reader) checkMembers(doc *Document) {
 		for j, ref := range m.Remove {
 			at := fmt.Sprintf("%s.remove[%d]", path, j)
 			if a, declared := doc.account(ref); declared && a.State != unit.Absent &&
-				slices.Contains(a.LocalGroups, m.LocalGroup) &&
+				slices.ContainsFunc(a.LocalGroups, m.About) &&
 				!slices.Contains(m.Members, ref) {
 				r.errorf(
 					r.at(at),
@@ -114,7 +117,7 @@ func (r *reader) checkMembers(doc *Document) {
 					CodeMemberRemoved,
 					"the local_groups of %s put it into %s, and this takes it out; keep one",
 					ref,
-					m.LocalGroup,
+					strings.Join(m.Groups(), ", "),
 				)
 			}
 			r.checkDeclared(doc, ref, at)
@@ -138,6 +141,22 @@ func (r *reader) checkDeclared(doc *Document, ref principal.Ref, path string) {
 		hint = fmt.Sprintf("did you mean account:%s? Otherwise %s", near, hint)
 	}
 	r.warnf(r.at(path), path, CodeUndeclared, "this policy declares no account with the key %q; %s", ref.Value(), hint)
+}
+
+// checkChanging sees that whoever must change a password knows it, and can change it.
+func (r *reader) checkChanging(doc *Document) {
+	for i, a := range doc.Accounts {
+		at := fmt.Sprintf("accounts[%d].change_at_next_sign_in", i)
+		switch {
+		case !a.ChangePassword:
+		case !a.KeepPassword:
+			r.errorf(r.at(at), at, CodeChangeUnknown, "the device gives this account a password that its user does "+
+				"not know, so nobody can change it at a sign-in; add \"password: keep\", or take this out")
+		case a.PasswordFixed:
+			r.errorf(r.at(at), at, CodeChangeFixed, "the user of this account must change its password and cannot "+
+				"(password_fixed); take one of the two out")
+		}
+	}
 }
 
 func (r *reader) checkRotation(doc *Document, rule Rotation, path string) {
@@ -195,7 +214,8 @@ func (r *reader) checkRotation(doc *Document, rule Rotation, path string) {
 func (d *Document) isPrivileged(a Account) bool {
 	return slices.ContainsFunc(a.LocalGroups, unit.IsPrivileged) ||
 		slices.ContainsFunc(d.Membership, func(m Membership) bool {
-			return unit.IsPrivileged(m.LocalGroup) && slices.Contains(m.Members, principal.FromKey(a.Key))
+			return slices.ContainsFunc(m.Groups(), unit.IsPrivileged) &&
+				slices.Contains(m.Members, principal.FromKey(a.Key))
 		})
 }
 

@@ -51,6 +51,49 @@ func TestChecksOfTheWhole(t *testing.T) {
 			"devices with Linux refuse this name"},
 		"a lockout for good": {"lockout: {threshold: 2, duration: 0m}",
 			"warning lockout_can_seal_device lockout.threshold", "anybody can type them"},
+		"the key of all others": {"accounts: [{key: others, name: quay}]", "error bad_name accounts[0].key",
+			"other_accounts"},
+		"others": {"other_accounts: {state: disabled, grace: 14d, allow: [counter, 'svc-*', 'id:30000-39999']}", "",
+			""},
+		"others without a state": {"other_accounts: {grace: 14d}", "error missing other_accounts.state", "add it"},
+		"others are never deleted": {"other_accounts: {state: absent}",
+			"error unknown_choice other_accounts.state", "disabled"},
+		"a grace of hours": {"other_accounts: {state: disabled, grace: 23h}",
+			"error out_of_bounds other_accounts.grace", "from 1d to 90d"},
+		"a range that is none": {"other_accounts: {state: disabled, allow: ['id:9-3']}",
+			"error bad_name other_accounts.allow[0]", "lower number first"},
+		"everybody allowed": {"other_accounts: {state: disabled, allow: ['*']}",
+			"error bad_name other_accounts.allow[0]", "would leave every account alone"},
+		"allowed twice": {"other_accounts: {state: disabled, allow: [svc-tide, SVC-Tide]}",
+			"warning duplicate other_accounts.allow[1]", "keep one"},
+		"a day that is none": {"accounts: [{key: k, name: a, expires_on: 2027-02-30}]",
+			"error wrong_type accounts[0].expires_on", "write one as 2027-03-31"},
+		"a day": {"accounts: [{key: k, name: a, expires_on: 2027-03-31, password_fixed: true}]", "", ""},
+		"a change of what nobody knows": {"accounts: [{key: k, name: a, change_at_next_sign_in: true}]",
+			"error change_of_unknown_password accounts[0].change_at_next_sign_in", "password: keep"},
+		"a change that cannot be": {
+			"accounts: [{key: k, name: a, change_at_next_sign_in: true, password: keep, password_fixed: true}]",
+			"error change_of_fixed_password accounts[0].change_at_next_sign_in", "take one of the two out"},
+		"two groups in one": {
+			"membership: [{local_groups: [users, guests], mode: adjust, members: ['local:counter']}]", "", ""},
+		"a group and several": {
+			"membership: [{local_group: users, local_groups: [guests], mode: adjust, members: ['local:counter']}]",
+			"error duplicate membership[0].local_groups", "take one of the two out"},
+		"no group": {"membership: [{mode: adjust, members: ['local:counter']}]",
+			"error missing membership[0].local_group", "local_groups"},
+		"a group of two statements": {
+			"membership: [{local_groups: [users, guests], mode: adjust, members: ['local:counter']}, " +
+				"{local_group: guests, mode: adjust, members: ['local:counter']}]",
+			"error duplicate membership[1].local_group", "already says who is in guests"},
+		"a group that is created": {
+			"membership: [{local_group: Harbour crew, custom: true, create: true, mode: adjust}]",
+			"warning beyond_a_platform membership[0].local_group", "devices with Linux refuse"},
+		"a known group that is created": {
+			"membership: [{local_group: users, create: true, mode: adjust}]",
+			"error unknown_local_group membership[0].local_group", "take \"create\" out"},
+		"a group with the name of an account": {
+			"membership: [{local_group: root, custom: true, create: true, mode: adjust}]",
+			"error bad_name membership[0].local_group", "choose another name"},
 		"what stands between words": {keeper +
 			"rotation: [{target: account:keeper, secret: {style: words, separator: .}}]", "", ""},
 		"a letter between words": {keeper +

@@ -32,6 +32,7 @@ var sections = []struct {
 		effect.AccountAmbiguous, effect.AccountRenamed, effect.AccountDescribed, effect.AccountReleased,
 		effect.AccountNotCreated,
 	}},
+	{"Local groups", []effect.Kind{effect.GroupCreated, effect.GroupRemoved}},
 	{"Password rotation", []effect.Kind{effect.RotationStarts, effect.RotationStops, effect.RotationChanged}},
 	{"No longer held", []effect.Kind{effect.NoLongerHeld}},
 }
@@ -100,6 +101,10 @@ func Effect(e effect.Effect) string {
 		return UnitInFull(e.Unit) + " is held: it keeps the value last sent"
 	case effect.NoLongerHeld:
 		return UnitInFull(e.Unit) + " is no longer held"
+	case effect.GroupCreated:
+		return fmt.Sprintf("the local group %s is created", Unit(e.Unit))
+	case effect.GroupRemoved:
+		return fmt.Sprintf("the local group %s, which is empty, is removed", Unit(e.Unit))
 	case effect.MemberLeaves:
 		return fmt.Sprintf("%s leaves %s", subject, Unit(e.Unit))
 	case effect.MemberJoins:
@@ -114,6 +119,10 @@ func Effect(e effect.Effect) string {
 		runs, _ := e.After.([]string)
 		return fmt.Sprintf("%s does not take over %v, which is in use by %s; take_over: true allows it", subject,
 			e.Before, cmp.Or(strings.Join(runs, ", "), "services or tasks"))
+	case effect.AccountDisabled:
+		if e.Unit == unit.Others {
+			return subject + ", which no policy names, is disabled when its grace is over"
+		}
 	case effect.NoWayIn:
 		return "an administrator leaves, and no break-glass account is left"
 	case effect.Tightened, effect.Loosened, effect.Changed:
@@ -191,6 +200,9 @@ func described(e effect.Effect) string {
 				detail(plain(after)),
 			))
 		}
+	}
+	if _, must := properties["change_at_next_sign_in"]; must {
+		parts = append(parts, "its user must change the password at the next sign-in")
 	}
 	return "changes: " + strings.Join(parts, ", ")
 }

@@ -41,12 +41,25 @@ func happened(e drift.Event) string {
 		return fmt.Sprintf("the account %s was renamed to %s", e.OldName, e.NewName)
 	case drift.AccountEnabled:
 		return fmt.Sprintf("the account %s was enabled", subject)
+	case drift.AccountCounts:
+		when := "when its grace is over"
+		if e.Time != nil {
+			when = "on " + instant(*e.Time)
+		}
+		return fmt.Sprintf("no policy names the account %s; it will be disabled %s", subject, when)
 	case drift.AccountDisabled:
+		if e.Unit == unit.Others {
+			return fmt.Sprintf("the account %s, which no policy names, was disabled", subject)
+		}
 		return fmt.Sprintf("the account %s was disabled", subject)
 	case drift.AccountDescribed:
 		return fmt.Sprintf("the details of the account %s were set", subject)
 	case drift.AccountRemoved:
 		return fmt.Sprintf("the account %s was removed", subject)
+	case drift.GroupCreated:
+		return fmt.Sprintf("the local group %s was created", Unit(e.Unit))
+	case drift.GroupRemoved:
+		return fmt.Sprintf("the local group %s, which was empty, was removed", Unit(e.Unit))
 	case drift.MemberAdded:
 		return fmt.Sprintf("%s was added to %s", subject, Unit(e.Unit))
 	case drift.MemberRemoved:
@@ -90,6 +103,9 @@ func happened(e drift.Event) string {
 	case drift.SetAside:
 		return fmt.Sprintf("%s was skipped, because the service refuses it: %s", subject, e.Error)
 	case drift.GivenBack:
+		if e.Unit == unit.Others {
+			return fmt.Sprintf("the account %s was enabled again, since a change was reverted", subject)
+		}
 		if e.Subject != "" {
 			return fmt.Sprintf("%s was given back to %s, since a change was reverted", subject, Unit(e.Unit))
 		}
@@ -99,6 +115,9 @@ func happened(e drift.Event) string {
 			written(e.Unit, e.To),
 		)
 	case drift.NotGivenBack:
+		if e.Unit == unit.Others {
+			return fmt.Sprintf("the account %s could not be enabled again: %s", subject, e.Error)
+		}
 		if e.Subject != "" {
 			return fmt.Sprintf("%s could not be given back to %s: %s", subject, Unit(e.Unit), e.Error)
 		}
@@ -164,6 +183,9 @@ func UnitInFull(id unit.ID) string {
 	case unit.Builtins:
 		return "built-in " + Unit(id)
 	case unit.Accounts:
+		if id == unit.Others {
+			return Unit(id)
+		}
 		return "managed account " + Unit(id)
 	case unit.Rotation:
 		return "rotation of " + Unit(id)

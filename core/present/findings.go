@@ -19,6 +19,9 @@ func Has(id unit.ID, asked unit.Value, state *drift.State, directory principal.D
 	case unit.Membership:
 		return hasMembers(id, state, directory)
 	case unit.Accounts:
+		if id == unit.Others {
+			return hasOthers(state)
+		}
 		return hasAccount(id, asked, state)
 	case unit.Rotation:
 		target, _ := id.Target()
@@ -71,6 +74,46 @@ func hasAccount(id unit.ID, asked unit.Value, state *drift.State) string {
 	return say
 }
 
+// hasOthers says how many accounts that no policy names are counted.
+func hasOthers(state *drift.State) string {
+	n := 0
+	for _, u := range state.Uses {
+		if u.Counted != nil {
+			n++
+		}
+	}
+	if n == 0 {
+		return "none that no policy names"
+	}
+	return count(n, "account that no policy names", "accounts that no policy names")
+}
+
+// unnamed says what becomes of an account that no policy names.
+func unnamed(subject string, f drift.Finding) string {
+	switch actual := f.Actual.(type) {
+	case string:
+		if at, err := time.Parse(time.RFC3339, actual); err == nil {
+			return fmt.Sprintf("no policy names %s; it will be disabled on %s", subject, instant(at))
+		}
+	case []string:
+		return spared(subject, strings.Join(actual, ", "))
+	case []any: // as it comes from a record
+		runs := make([]string, len(actual))
+		for i, r := range actual {
+			runs[i] = fmt.Sprint(r)
+		}
+		return spared(subject, strings.Join(runs, ", "))
+	}
+	if f.Kind == drift.AccountCounted {
+		return fmt.Sprintf("no policy names %s; it would be disabled when its grace is over", subject)
+	}
+	return fmt.Sprintf("no policy names %s, its grace is over, and it is still enabled", subject)
+}
+
+func spared(subject, runs string) string {
+	return fmt.Sprintf("no policy names %s; it stays enabled because %s runs as it", subject, runs)
+}
+
 // Finding says in one sentence what differs.
 func Finding(f drift.Finding) string {
 	subject := f.Subject
@@ -92,6 +135,8 @@ func Finding(f drift.Finding) string {
 		return subject + " should be a member"
 	case drift.GroupMissing:
 		return "the local group does not exist on the device"
+	case drift.AccountCounted, drift.AccountUnnamed:
+		return unnamed(subject, f)
 	case drift.AccountMissing:
 		return fmt.Sprintf("the account %v does not exist", f.Expected)
 	case drift.AccountPresent:
@@ -120,6 +165,10 @@ func Finding(f drift.Finding) string {
 		return fmt.Sprintf("the workstation is called %v, which another device is, was within the last 90 days, or is "+
 			"expected to be; here it stays %v", f.Actual, f.Expected)
 	case drift.UnitUnsupported:
+		if f.Subject != "" {
+			return fmt.Sprintf("%s is not supported on this device: it %v", strings.ReplaceAll(f.Subject, "_", " "),
+				f.Actual)
+		}
 		if f.Actual != nil {
 			return fmt.Sprintf("not supported on this device: it %v", f.Actual)
 		}

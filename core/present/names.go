@@ -52,8 +52,8 @@ func Compare(a, b unit.ID) int {
 var unitNames = map[unit.ID]string{
 	unit.MinLength: "minimum length", unit.History: "history", unit.MaxAgeDays: "maximum age",
 	unit.MinAgeDays: "minimum age", unit.Complexity: "complexity", unit.Lockout: "lockout",
-	unit.DeviceName: "name of the device",
-	{}:              "every setting",
+	unit.DeviceName: "name of the device", unit.Others: "other accounts",
+	{}: "every setting",
 }
 
 // Unit names a unit under its section.

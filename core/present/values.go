@@ -19,6 +19,8 @@ func Value(id unit.ID, value unit.Value) string {
 		return statement(v)
 	case unit.AccountValue:
 		return Account(unit.AccountValue(v))
+	case unit.OthersValue:
+		return others(v)
 	case unit.RotationValue:
 		return Rotation(unit.RotationValue(v))
 	case unit.Text:
@@ -104,10 +106,22 @@ func Account(a unit.AccountValue) string {
 	if a.TakeOver {
 		parts = append(parts, "also where something runs as it")
 	}
+	if a.ChangePassword {
+		parts = append(parts, "its user must change the password at the next sign-in")
+	}
 	if a.KeepPassword {
 		parts = append(parts, "its password is left alone")
 	}
 	return strings.Join(parts, ", ")
+}
+
+// others says what becomes of accounts that no policy names.
+func others(v unit.OthersValue) string {
+	say := fmt.Sprintf("%s after %s", v.State, Minutes(v.GraceMinutes))
+	if len(v.Allow) > 0 {
+		say += ", but " + strings.Join(v.Allow, ", ")
+	}
+	return say
 }
 
 // Secret says what a password is made of, and how strong that is.
@@ -140,7 +154,17 @@ func Rotation(r unit.RotationValue) string {
 	return say + "; " + Secret(r.Secret)
 }
 
-func members(m unit.Members) string {
+func members(m unit.Members) string { return made(m.Create, memberList(m)) }
+
+// made adds that a local group is made where it is missing.
+func made(create bool, say string) string {
+	if create {
+		return say + "; created where it is missing"
+	}
+	return say
+}
+
+func memberList(m unit.Members) string {
 	if m.Closed {
 		if len(m.Present) == 0 {
 			return "exactly: no members"
@@ -151,10 +175,7 @@ func members(m unit.Members) string {
 }
 
 func statement(s unit.Statement) string {
-	if s.Mode == unit.Exact {
-		return members(unit.Members{Closed: true, Present: s.Members})
-	}
-	return adjust(s.Members, s.Remove)
+	return members(unit.Members{Closed: s.Mode == unit.Exact, Present: s.Members, Absent: s.Remove, Create: s.Create})
 }
 
 func adjust(in, out []principal.Ref) string {

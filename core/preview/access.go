@@ -41,7 +41,7 @@ func (c *comparer) accessOf(e effect.Effect) effect.Access {
 			return effect.WayInOpened
 		}
 	case effect.AccountDisabled, effect.AccountRemoved:
-		if c.opensDoors(e.Unit, without) {
+		if e.Unit == unit.Others && c.isAdministrator(e.Subject) || c.opensDoors(e.Unit, without) {
 			return effect.WayInClosed
 		}
 	case effect.Loosened:
@@ -120,6 +120,9 @@ func (d *Difference) askedOf(change effect.SettingChange, tell func(kind effect.
 			tell(opening(bool(after)), account.String())
 		}
 	case unit.Accounts:
+		if id == unit.Others {
+			return // whose accounts those are is not known
+		}
 		key, _ := id.AccountKey()
 		before, after := enabled(change.Before), enabled(change.After)
 		if before != after && d.isPrivileged(principal.FromKey(key)) {

@@ -162,7 +162,11 @@ func (c *comparer) account(change effect.SettingChange) {
 	if from.State != s1.State {
 		add(enabling(s1.State == unit.Enabled), nil, nil)
 	}
-	if before, after := describe(from.Details, s1.Details); len(before) > 0 {
+	before, after := c.describe(from.Details, s1.Details)
+	if s1.ChangePassword && (s0 == nil || !s0.ChangePassword) {
+		before["change_at_next_sign_in"], after["change_at_next_sign_in"] = false, true
+	}
+	if len(before) > 0 {
 		add(effect.AccountDescribed, before, after)
 	}
 }
@@ -202,11 +206,12 @@ func (c *comparer) accountGoes(
 	}
 }
 
-// describe gives those of the details of an account that differ.
-func describe(from, to unit.Details) (before, after map[string]any) {
+// describe gives those of the details of an account that differ and that the device carries out.
+func (c *comparer) describe(from, to unit.Details) (before, after map[string]any) {
 	before, after = map[string]any{}, map[string]any{}
 	for _, d := range unit.AccountDetails {
-		if is, will := d.Plain(from), d.Plain(to); is != will {
+		_, limited := c.state.LimitOfDetail(d.Name)
+		if is, will := d.Plain(from), d.Plain(to); is != will && !limited {
 			before[d.Name], after[d.Name] = is, will
 		}
 	}

@@ -22,6 +22,7 @@ type Difference struct {
 
 	accounts []keyAsked         // what is desired of managed accounts in either future
 	rotated  [2][]principal.Ref // accounts whose password is kept, by future
+	nobody   [2]*drift.Nobody   // which accounts no policy names, by future; nil where nothing is asked of them
 }
 
 // Differ compares what a device is desired to have without a change and with it. Previous are the settings of its last
@@ -36,6 +37,9 @@ func Differ(before, after resolve.Lane, previous []unit.Setting) *Difference {
 
 // compare finds, once, what differs between the desired values, and what is looked up of them for every device.
 func (d *Difference) compare() {
+	for future, settings := range d.desired {
+		d.nobody[future] = drift.NamedByNobody(settings)
+	}
 	eachUnit(d.desired[without], d.desired[with], func(id unit.ID, before, after unit.Value) {
 		if key, ok := id.AccountKey(); ok {
 			d.accounts = append(d.accounts, keyAsked{key, [2]*unit.AccountValue{accountOf(before), accountOf(after)}})
@@ -168,12 +172,15 @@ func (c *comparer) run() {
 		case unit.Builtins:
 			c.builtin(change)
 		case unit.Accounts:
-			c.account(change)
+			if id != unit.Others {
+				c.account(change)
+			}
 		case unit.Rotation:
 			c.rotation(change)
 		}
 	}
 	if c.touches[unit.Membership] || c.touches[unit.Accounts] {
+		c.others()
 		c.members()
 	}
 	if c.touches != [unit.Rotation + 1]bool{} {

@@ -55,9 +55,9 @@ func (c *comparer) breakGlass(future, most int) []string {
 		switch m := k.means[future]; {
 		case m.ambiguous:
 		case k.asked[future] != nil:
-			check(principal.FromKey(key), k.asked[future].State == unit.Enabled)
+			check(principal.FromKey(key), k.asked[future].State == unit.Enabled && k.asked[future].ExpiresOn == "")
 		case m.account != nil && m.account.Key == key:
-			check(principal.FromKey(key), m.account.Enabled)
+			check(principal.FromKey(key), m.account.Enabled && !c.isDisabledAsOther(m.account, future))
 		}
 	}
 	for i := range c.accounts {

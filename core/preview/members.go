@@ -101,8 +101,12 @@ func (c *comparer) groups() (list []group) {
 		if !ok || slices.ContainsFunc(list, func(g group) bool { return g.id == change.Unit }) {
 			continue
 		}
-		if g, there := c.state.Group(name); there {
+		g, there := c.state.Group(name)
+		asked, _ := change.After.(unit.Members)
+		if there {
 			list = append(list, group{change.Unit, &g})
+		} else if asked.Create {
+			list = append(list, group{change.Unit, &drift.LocalGroup{LocalGroup: name}})
 		}
 	}
 	return list
@@ -114,6 +118,7 @@ func (c *comparer) members() {
 		if !c.touches[unit.Accounts] && same(valueOf(c.desired[without], g.id), valueOf(c.desired[with], g.id)) {
 			continue
 		}
+		c.made(g)
 		before, after := c.membersOf(g.id, g.LocalGroup, without), c.membersOf(g.id, g.LocalGroup, with)
 		if g.id == unit.Administrators {
 			c.administrators = &[2][]identity{before, after}
@@ -128,6 +133,18 @@ func (c *comparer) members() {
 				c.add(g.id, effect.MemberJoins, c.subject(who), nil, nil)
 			}
 		}
+	}
+}
+
+// made finds out whether a group is created, or goes since nobody asks for it any more and it is empty.
+func (c *comparer) made(g group) {
+	before, _ := valueOf(c.desired[without], g.id).(unit.Members)
+	after, _ := valueOf(c.desired[with], g.id).(unit.Members)
+	switch {
+	case g.SID.IsZero() && !before.Create:
+		c.add(g.id, effect.GroupCreated, "", nil, nil)
+	case g.Made && before.Create && !after.Create && len(g.Members) == 0:
+		c.add(g.id, effect.GroupRemoved, "", nil, nil)
 	}
 }
 

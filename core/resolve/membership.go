@@ -106,7 +106,7 @@ func (g *group) lost(i int, c Claim) (why Why, lost bool) {
 	if g.disregarded(c) {
 		return Closed, true
 	}
-	if s.Mode == unit.Exact {
+	if s.Mode == unit.Exact || s.Create && len(s.Members)+len(s.Remove) == 0 {
 		return "", false
 	}
 	asWanted, lostToAbsent := true, false
@@ -147,5 +147,6 @@ func (g *group) value() unit.Members {
 			v.Absent = append(v.Absent, ref)
 		}
 	}
+	v.Create = slices.ContainsFunc(g.claims, func(c Claim) bool { return c.Value.(unit.Statement).Create })
 	return v
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
+
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"

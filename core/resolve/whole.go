@@ -239,12 +239,12 @@ func (w *whole) checkAdministrators(units []Unit, m unit.Members) {
 }
 
 // isBreakGlass reports whether the principal can be used without a network: an account of the
-// device itself that is enabled and whose password is kept.
+// device itself that is enabled, never expires, and whose password is kept.
 func (w *whole) isBreakGlass(ref principal.Ref) bool {
 	switch {
 	case ref.Kind() == principal.Account:
 		a, ok := w.account(ref)
-		return ok && a.State == unit.Enabled && w.hasRotation(ref)
+		return ok && a.State == unit.Enabled && a.ExpiresOn == "" && w.hasRotation(ref)
 	case ref == principal.Administrator:
 		enabled, ok := w.value(w.settler.checked.administratorEnabled).(unit.Bool)
 		return ok && bool(enabled) && w.hasRotation(ref)

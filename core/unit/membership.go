@@ -36,12 +36,14 @@ type Statement struct {
 	Mode    Mode            `json:"mode"`
 	Members []principal.Ref `json:"members"`
 	Remove  []principal.Ref `json:"remove"`
+	Create  bool            `json:"create,omitempty"` // the group is made where it is missing
 }
 
 // Equal implements [Value].
 func (v Statement) Equal(other Value) bool {
 	o, ok := other.(Statement)
-	return ok && v.Mode == o.Mode && slices.Equal(v.Members, o.Members) && slices.Equal(v.Remove, o.Remove)
+	return ok && v.Mode == o.Mode && slices.Equal(v.Members, o.Members) && slices.Equal(v.Remove, o.Remove) &&
+		v.Create == o.Create
 }
 
 // Members is a settled local group. In a closed group nobody but the present principals may be a
@@ -50,12 +52,14 @@ type Members struct {
 	Closed  bool            `json:"closed"`
 	Present []principal.Ref `json:"present"`
 	Absent  []principal.Ref `json:"absent"`
+	Create  bool            `json:"create,omitempty"` // the group is made where it is missing
 }
 
 // Equal implements [Value].
 func (v Members) Equal(other Value) bool {
 	o, ok := other.(Members)
-	return ok && v.Closed == o.Closed && slices.Equal(v.Present, o.Present) && slices.Equal(v.Absent, o.Absent)
+	return ok && v.Closed == o.Closed && slices.Equal(v.Present, o.Present) && slices.Equal(v.Absent, o.Absent) &&
+		v.Create == o.Create
 }
 
 // Has reports whether the principal is to be a member.

@@ -6,7 +6,7 @@ import (
 )
 
 // Value is what a setting is asked to be or has been settled to. It is one of [Int], [Bool], [Text],
-// [LockoutValue], [AccountValue], [RotationValue], [Statement] (a claim on a local group) and
+// [LockoutValue], [AccountValue], [OthersValue], [RotationValue], [Statement] (a claim on a local group) and
 // [Members] (a settled local group).
 type Value interface {
 	// Equal compares exactly, case included.

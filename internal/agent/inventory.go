@@ -31,7 +31,10 @@ func (a *Agent) tellInventory(ctx context.Context, state *drift.State) error {
 		if day, used := a.journal.LastSignIns[account.SID]; used {
 			use.LastSignIn = &day
 		}
-		if use.LastSignIn != nil || len(use.Runs) > 0 {
+		if c, counted := a.journal.Counted[account.SID]; counted {
+			use.Counted = &c.Since
+		}
+		if use.LastSignIn != nil || len(use.Runs) > 0 || use.Counted != nil {
 			state.Uses = append(state.Uses, use)
 		}
 	}

@@ -9,8 +9,10 @@ import (
 	"slices"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/journal"
 	"rankwarden.example/internal/agent/reconcile"
 	"rankwarden.example/internal/kit/version"
 )
@@ -129,6 +131,9 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 		Random:         a.Random,
 		Now:            now,
 		Escrowed:       a.journal.Escrowed(state),
+		Counted:        a.journal.Counted,
+		Made:           a.journal.Made,
+		Changing:       a.journal.Changing,
 	}
 	if err := a.giveBack(ctx, &state, job); err != nil {
 		return reconcile.Outcome{}, nil, err
@@ -138,8 +143,12 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 	changed = changed || !same(outcome.Bindings, a.journal.Bindings) || len(outcome.Events) > 0
 	a.journal.NoteSummed(now, repeated, outcome.Events...)
 	if outcome.Bindings != nil {
-		a.journal.Bindings = outcome.Bindings
+		changed = changed || !same(outcome.Counted, a.journal.Counted) || !same(outcome.Made, a.journal.Made) ||
+			!same(outcome.Changing, a.journal.Changing)
+		a.journal.Bindings, a.journal.Counted = outcome.Bindings, outcome.Counted
+		a.journal.Made, a.journal.Changing = outcome.Made, outcome.Changing
 	}
+	a.journal.Remember(now, disabled(outcome.Disabled))
 	if err != nil {
 		if changed {
 			err = errors.Join(err, a.journal.Save())
@@ -164,6 +173,14 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 	return outcome, reverted, err
 }
 
+// disabled are accounts that were disabled because no policy named them, as what can be given back.
+func disabled(accounts []principal.SID) (taken []journal.Taken) {
+	for _, sid := range accounts {
+		taken = append(taken, journal.Taken{Unit: unit.Others, Member: sid})
+	}
+	return taken
+}
+
 // giveBack gives back, once, what a reverted change took away. It is begun again should the power go before it is kept.
 func (a *Agent) giveBack(ctx context.Context, state *drift.State, job reconcile.Job) error {
 	due := a.journal.Due()
@@ -172,14 +189,14 @@ func (a *Agent) giveBack(ctx context.Context, state *drift.State, job reconcile.
 	}
 	back := reconcile.Return(due, job.Settings, state, a.journal)
 	events := back.Refused
-	if len(back.Settings) > 0 {
-		job.Settings, job.Leave = back.Settings, nil
+	if len(back.Settings)+len(back.Enable) > 0 {
+		job.Settings, job.Enable, job.Leave, job.Made = back.Settings, back.Enable, nil, nil
 		outcome, err := reconcile.Run(ctx, a.Host, job)
 		a.journal.Note(a.now(), outcome.Events...)
 		if err != nil {
 			return errors.Join(fmt.Errorf("giving back: %w", err), a.journal.Save())
 		}
-		events = append(events, outcome.Returned(back.Settings)...)
+		events = append(events, outcome.Returned(back.Settings, back.Enable)...)
 	}
 	a.journal.Note(a.now(), events...)
 	a.journal.Gave(due)

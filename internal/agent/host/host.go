@@ -33,6 +33,8 @@ type Host interface {
 	EnableAccount(ctx context.Context, account principal.SID, enabled bool) error
 	// DescribeAccount sets those of the details that are not as given, and writes nothing else.
 	DescribeAccount(ctx context.Context, account principal.SID, details unit.Details) error
+	// RequireChange has whoever uses an account change its password at the next sign-in.
+	RequireChange(ctx context.Context, account principal.SID) error
 	// SetPassword gives an account a new password, if the rules in force allow it.
 	SetPassword(ctx context.Context, account principal.SID, password string) error
 	// CheckPassword asks the operating system whether a password opens an account, enabled or not; nil
@@ -56,6 +58,10 @@ type Host interface {
 	SetPasswords(ctx context.Context, rules drift.Passwords) error
 	// SetLockout sets the lockout; durations are in minutes.
 	SetLockout(ctx context.Context, rule unit.LockoutRule) error
+	// CreateGroup makes an empty local group.
+	CreateGroup(ctx context.Context, name string) (principal.SID, error)
+	// DeleteGroup removes a local group of which nobody is a member.
+	DeleteGroup(ctx context.Context, group principal.SID) error
 	// AddMember puts an identifier into a local group.
 	AddMember(ctx context.Context, group, member principal.SID) error
 	// RemoveMember takes an identifier out of a local group.
@@ -99,6 +105,8 @@ type RenamesUnused interface {
 var (
 	// ErrName is matched when an account cannot have a name: the platform does not allow it, or another has it.
 	ErrName = errors.New("this cannot be the account's name")
+	// ErrNotEmpty is given for a local group that has members.
+	ErrNotEmpty = errors.New("the local group has members")
 	// ErrUnresolved is matched when the device does not know an identifier.
 	ErrUnresolved = errors.New("the device cannot resolve this identifier")
 	// ErrUnsupported is given for what the platform cannot carry.

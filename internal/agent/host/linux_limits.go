@@ -15,6 +15,9 @@ func LinuxLimits() []drift.Limit {
 		Setting:  unit.BuiltinOf(principal.Administrator, unit.BuiltinName),
 		ReadOnly: true,
 		Why:      "calls its built-in administrator root, whatever a policy says",
+	}, {
+		Family: unit.Accounts, Detail: unit.DetailPasswordFixed,
+		Why: "lets everybody who signs in change the own password",
 	}}
 	for _, property := range unit.Properties {
 		limits = append(limits, drift.Limit{Setting: unit.BuiltinOf(principal.Guest, property),

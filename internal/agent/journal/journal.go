@@ -33,8 +33,12 @@ type Journal struct {
 	Bindings   map[string]principal.SID `json:"bindings"`   // which account belongs to which key
 	Reversions Reversions               `json:"reversions"` // what had to be put right lately
 
-	Taken    []Taken     `json:"taken,omitempty"`     // what can be given back, oldest first
-	GaveBack []time.Time `json:"gave_back,omitempty"` // the give-backs that were carried out, by their time
+	Counted Counted `json:"counted,omitempty"` // accounts that no policy names
+	Made    Made    `json:"made,omitempty"`    // local groups that the device made
+	// Changing are accounts whose users were told to change their passwords, so that nobody is told twice.
+	Changing map[principal.SID]bool `json:"changing,omitempty"`
+	Taken    []Taken                `json:"taken,omitempty"`     // what can be given back, oldest first
+	GaveBack []time.Time            `json:"gave_back,omitempty"` // the give-backs that were carried out, by their time
 
 	Events   []drift.Event `json:"events"`    // that the service has not stored yet, oldest first
 	EventSeq int64         `json:"event_seq"` // of the latest event

@@ -64,6 +64,7 @@ func (p *pass) accountIn(id unit.ID, key string, desired unit.AccountValue) {
 		}
 	}
 	p.describe(id, a, desired)
+	p.requireChange(id, a, desired)
 	if desired.State == unit.Enabled && p.is(id, drift.AccountState) && !p.awaits(principal.FromKey(key)) {
 		if p.one(id, func() error { return p.host.EnableAccount(p.ctx, a.SID, true) }) {
 			p.did(drift.AccountEnabled, id, a.Name, drift.Details{})
@@ -159,6 +160,17 @@ func (p *pass) describe(id unit.ID, a drift.Account, desired unit.AccountValue) 
 	}
 }
 
+// requireChange tells the user of an account, once, to change its password.
+func (p *pass) requireChange(id unit.ID, a drift.Account, desired unit.AccountValue) {
+	if !desired.ChangePassword {
+		return
+	}
+	if p.job.Changing[a.SID] ||
+		p.one(id, func() error { return p.host.RequireChange(p.ctx, a.SID) }) {
+		p.changing[a.SID] = true
+	}
+}
+
 // accountOut disables, deletes or renames an account, after others were made usable.
 func (p *pass) accountOut(id unit.ID, key string, desired unit.AccountValue) {
 	if desired.State == unit.Absent {
@@ -216,7 +228,8 @@ func (p *pass) remove(id unit.ID, key string, desired unit.AccountValue) {
 	p.read()
 }
 
-func (p *pass) disable(id unit.ID, a drift.Account) {
+// disable disables an account under the guard; it reports whether that was done.
+func (p *pass) disable(id unit.ID, a drift.Account) bool {
 	disabled := p.one(id, func() error {
 		if err := p.guard(a.SID); err != nil {
 			return err
@@ -227,4 +240,5 @@ func (p *pass) disable(id unit.ID, a drift.Account) {
 		p.did(drift.AccountDisabled, id, a.Name, drift.Details{})
 	}
 	p.read()
+	return disabled
 }

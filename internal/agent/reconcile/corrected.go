@@ -8,18 +8,18 @@ import (
 
 // Corrected are the settings that were not as asked before the pass and are after it.
 func (o Outcome) Corrected(job Job) []unit.ID {
-	ctx := drift.Context{Directory: principal.NewTable(job.Directory)}
+	ctx := drift.Context{Directory: principal.NewTable(job.Directory), Now: job.Now}
 	differs := func(state *drift.State) map[unit.ID]bool {
 		units := map[unit.ID]bool{}
 		for _, finding := range drift.Check(job.Settings, state, nil, ctx) {
-			units[finding.Unit] = true
+			units[finding.Unit] = units[finding.Unit] || finding.Kind.Differs()
 		}
 		return units
 	}
 	after := differs(&o.After)
 	var corrected []unit.ID
-	for id := range differs(&o.Before) {
-		if !after[id] {
+	for id, differed := range differs(&o.Before) {
+		if differed && !after[id] {
 			corrected = append(corrected, id)
 		}
 	}

@@ -57,6 +57,7 @@ func accountOf(state *drift.State, bindings Bindings, key string) unit.Value {
 // as events that say why.
 type Returning struct {
 	Settings []unit.Setting
+	Enable   []principal.SID // accounts that were disabled because no policy named them
 	Refused  []drift.Event
 }
 
@@ -79,6 +80,8 @@ func Return(due []protocol.GiveBack, asked []unit.Setting, state *drift.State, j
 			taken := j.TakenSince(id, g.Since)
 			switch _, isGroup := id.LocalGroup(); {
 			case len(taken) == 0:
+			case id == unit.Others:
+				r.others(taken, drift.NamedByNobody(asked))
 			case isGroup:
 				r.members(id, taken)
 			default:
@@ -128,6 +131,27 @@ func (r *returning) members(id unit.ID, taken []journal.Taken) {
 	}
 }
 
+// others gives back the state of accounts that no policy named, unless that is asked again, or a policy manages one.
+func (r *returning) others(taken []journal.Taken, nobody *drift.Nobody) {
+	for _, t := range taken {
+		i := slices.IndexFunc(r.state.Accounts, func(a drift.Account) bool { return a.SID == t.Member })
+		if i < 0 || r.state.Accounts[i].Enabled || slices.Contains(r.Enable, t.Member) {
+			continue
+		}
+		a := r.state.Accounts[i]
+		managed := false
+		for key, sid := range r.bindings {
+			_, asked := r.asked[unit.AccountOf(key)]
+			managed = managed || asked && sid == a.SID
+		}
+		if managed || nobody != nil && nobody.Has(&a) {
+			r.refuse(unit.Others, principal.FromLocal(a.Name).String(), ruledNow)
+			continue
+		}
+		r.Enable = append(r.Enable, a.SID)
+	}
+}
+
 // value gives back the value that was found first, unless it is another by now than the device set last.
 func (r *returning) value(id unit.ID, taken []journal.Taken) {
 	if _, ruled := r.asked[id]; ruled {
@@ -154,8 +178,14 @@ func (r *returning) value(id unit.ID, taken []journal.Taken) {
 }
 
 // Returned says of a pass that gave back what came of it.
-func (o Outcome) Returned(settings []unit.Setting) []drift.Event {
+func (o Outcome) Returned(settings []unit.Setting, enabled []principal.SID) []drift.Event {
 	var events []drift.Event
+	for _, a := range o.After.Accounts {
+		if slices.Contains(enabled, a.SID) && a.Enabled {
+			events = append(events, drift.Event{Kind: drift.GivenBack, Unit: unit.Others,
+				Subject: principal.FromLocal(a.Name).String()})
+		}
+	}
 	for _, s := range settings {
 		failed := slices.IndexFunc(o.Failures, func(f drift.Failure) bool { return f.Unit == s.Unit })
 		e := drift.Event{Kind: drift.GivenBack, Unit: s.Unit}

@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/journal"
 	"rankwarden.example/internal/agent/secret"
 	"rankwarden.example/internal/wire/protocol"
 )
@@ -29,6 +30,13 @@ type Job struct {
 	Escrowed map[principal.SID]bool
 	Random   secret.Random
 	Now      time.Time // in service time: what is waived until later is left alone
+	// Counted are the accounts that no policy names, with when the device saw each first under the rule.
+	Counted journal.Counted
+	Made    journal.Made // local groups that the device made
+	// Changing are the accounts whose users were told already to change their passwords.
+	Changing map[principal.SID]bool
+	// Enable are the accounts that are enabled again, since the rule that disabled them was taken back.
+	Enable []principal.SID
 }
 
 // Outcome is what one pass found and left behind.
@@ -37,6 +45,10 @@ type Outcome struct {
 	After    drift.State // with the units that the platform cannot carry
 	Failures []drift.Failure
 	Bindings Bindings
+	Counted  journal.Counted // as the job, with what is new and without what is over
+	Disabled []principal.SID // accounts that no policy names
+	Made     journal.Made
+	Changing map[principal.SID]bool
 	Events   []drift.Event // what was done, in order; numbers and times are the agent's to give
 }
 
@@ -52,6 +64,7 @@ func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 		job:  job,
 		View: View{Bindings: maps.Clone(job.Bindings), Directory: principal.NewTable(job.Directory)},
 	}
+	p.counted, p.made, p.changing = maps.Clone(job.Counted), maps.Clone(job.Made), map[principal.SID]bool{}
 	if p.Bindings == nil {
 		p.Bindings = Bindings{}
 	}
@@ -63,10 +76,12 @@ func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 	if p.settings = p.touched(); p.fatal != nil {
 		return Outcome{}, p.fatal
 	}
+	p.count()
 	p.passwords()
 	p.lockout()
 	p.eachAccount(p.accountIn)
 	p.eachBuiltin(p.builtinIn)
+	p.groupsMade()
 	p.read()
 	p.refuseOtherNames()
 	p.eachGroup(p.membersIn)
@@ -74,12 +89,25 @@ func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 	p.eachGroup(p.membersOut)
 	p.eachAccount(p.accountOut)
 	p.eachBuiltin(p.builtinOut)
+	p.othersOut()
+	p.groupsGone()
+	p.enableAgain()
 	p.read()
 	if p.fatal != nil {
-		return Outcome{Bindings: p.Bindings, Events: p.events}, p.fatal
+		return p.outcome(drift.State{}), p.fatal
 	}
 	p.State.Unsupported, p.State.Limits = p.unsupported, p.limits
-	return Outcome{before, p.State, p.failures, p.Bindings, p.events}, nil
+	return p.outcome(before), nil
+}
+
+// outcome is what the pass found before it, and what it left behind.
+func (p *pass) outcome(before drift.State) Outcome {
+	o := Outcome{Before: before, Failures: p.failures, Bindings: p.Bindings, Counted: p.counted, Disabled: p.disabled,
+		Made: p.made, Changing: p.changing, Events: p.events}
+	if p.fatal == nil {
+		o.After = p.State
+	}
+	return o
 }
 
 // pass is one pass over a host.
@@ -93,6 +121,11 @@ type pass struct {
 	failures    []drift.Failure
 	limits      []drift.Limit
 	unsupported []unit.ID
+	counted     journal.Counted
+	disabled    []principal.SID
+	made        journal.Made
+	changing    map[principal.SID]bool
+	runs        map[principal.SID][]string // services and tasks that run as accounts; read once, where it matters
 	events      []drift.Event
 	fatal       error
 }
@@ -153,6 +186,11 @@ func (p *pass) read() {
 			delete(p.Bindings, key)
 		}
 	}
+	for i, g := range p.State.LocalGroups {
+		p.State.LocalGroups[i].Made = p.made.Has(g.PolicyName(), g.SID)
+	}
+	p.State.Limits = p.limits
+	p.tellCounted()
 }
 
 // differs says what of a setting differs, as the host was read last. The comparison is that of [drift.Check] alone:
@@ -161,7 +199,7 @@ func (p *pass) differs(id unit.ID) []drift.Finding {
 	if p.findings == nil {
 		p.findings = map[unit.ID][]drift.Finding{}
 		for _, f := range drift.Check(p.job.Settings, &p.State, nil,
-			drift.Context{Directory: p.Directory, Bound: true}) {
+			drift.Context{Directory: p.Directory, Bound: true, Now: p.job.Now}) {
 			if !p.job.waives(f) {
 				p.findings[f.Unit] = append(p.findings[f.Unit], f)
 			}

@@ -76,10 +76,13 @@ var ruled = map[drift.EventKind]bool{
 	drift.AccountCreated:   true,
 	drift.AccountAdopted:   true,
 	drift.AccountRenamed:   true,
+	drift.AccountCounts:    true,
 	drift.AccountEnabled:   true,
 	drift.AccountDisabled:  true,
 	drift.AccountDescribed: true,
 	drift.AccountRemoved:   true,
+	drift.GroupCreated:     true,
+	drift.GroupRemoved:     true,
 	drift.MemberAdded:      true,
 	drift.MemberRemoved:    true,
 }

@@ -17,6 +17,8 @@ export const kinds: Record<string, string> = {
   group_missing: "local group missing",
   unit_unsupported: "not supported",
   apply_failed: "change failed",
+  account_counted: "account no policy names",
+  account_unnamed: "account no policy names, grace over",
   account_left_behind: "account left behind",
   name_in_use: "name in use",
 };

@@ -137,6 +137,69 @@ func describes(b *bench) {
 	b.is("the rest stays", a.Description == "of the north pier" && !a.PasswordExpires)
 }
 
+func expires(b *bench) {
+	sid := b.opened("rw-check")
+	details := b.account(sid).Details
+	details.ExpiresOn = "2098-12-31"
+	b.must("giving it a day on which it expires", b.Host.DescribeAccount(b.ctx, sid, details))
+	a := b.account(sid)
+	b.is("it has the day, and is enabled until then", a.ExpiresOn == "2098-12-31" && a.Enabled)
+	b.must("disabling", b.Host.EnableAccount(b.ctx, sid, false))
+	b.is("it keeps the day", b.account(sid).ExpiresOn == "2098-12-31" && !b.account(sid).Enabled)
+	b.must("enabling", b.Host.EnableAccount(b.ctx, sid, true))
+	b.is("it has the day still", b.account(sid).ExpiresOn == "2098-12-31" && b.account(sid).Enabled)
+	details.ExpiresOn = ""
+	b.must("taking the day away", b.Host.DescribeAccount(b.ctx, sid, details))
+	b.is("it never expires", b.account(sid).ExpiresOn == "")
+	b.must("signing in", b.SignIn(b.ctx, "rw-check", password))
+}
+
+func fixesPasswords(b *bench) {
+	limits, err := b.Host.Limits(b.ctx)
+	b.must("reading limits", err)
+	if slices.ContainsFunc(limits, func(l drift.Limit) bool { return l.Detail == unit.DetailPasswordFixed }) {
+		return
+	}
+	sid := b.opened("rw-check")
+	details := b.account(sid).Details
+	details.PasswordFixed = true
+	b.must("fixing the password", b.Host.DescribeAccount(b.ctx, sid, details))
+	b.is("it is fixed", b.account(sid).PasswordFixed)
+	b.mustNot("changing it", b.Change(b.ctx, "rw-check", password, another))
+	b.must("signing in with the same", b.SignIn(b.ctx, "rw-check", password))
+	b.must("the host may set another", b.Host.SetPassword(b.ctx, sid, another))
+}
+
+func requiresChange(b *bench) {
+	sid := b.opened("rw-check")
+	b.must("asking for a change", b.Host.RequireChange(b.ctx, sid))
+	b.mustNot("signing in before it is changed", b.SignIn(b.ctx, "rw-check", password))
+	b.must("setting another password", b.Host.SetPassword(b.ctx, sid, another))
+	b.must("signing in with it", b.SignIn(b.ctx, "rw-check", another))
+}
+
+func makesGroups(b *bench) {
+	group, err := b.Host.CreateGroup(b.ctx, "rw-crew")
+	b.must("creating a local group", err)
+	b.undo = append(b.undo, func() error { // where the check ends before it is removed
+		if !slices.ContainsFunc(b.state().LocalGroups, func(g drift.LocalGroup) bool { return g.SID == group }) {
+			return nil
+		}
+		return b.Host.DeleteGroup(b.ctx, group)
+	})
+	b.is("it is empty", len(b.members(group)) == 0)
+	_, err = b.Host.CreateGroup(b.ctx, "rw-crew")
+	b.mustNot("a second one of its name", err)
+	sid := b.create("rw-check")
+	b.must("adding a member", b.Host.AddMember(b.ctx, group, sid))
+	b.mustNot("removing it while it has a member", b.Host.DeleteGroup(b.ctx, group))
+	b.must("taking the member out", b.Host.RemoveMember(b.ctx, group, sid))
+	b.must("removing it", b.Host.DeleteGroup(b.ctx, group))
+	b.is("it is gone",
+		!slices.ContainsFunc(b.state().LocalGroups, func(g drift.LocalGroup) bool { return g.SID == group }))
+	b.mustNot("removing it again", b.Host.DeleteGroup(b.ctx, group))
+}
+
 func enables(b *bench) {
 	sid := b.opened("rw-check")
 	b.is("it is enabled", b.account(sid).Enabled)

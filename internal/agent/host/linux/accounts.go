@@ -72,7 +72,7 @@ func (h *Host) CreateAccount(ctx context.Context, name string) (sid principal.SI
 			shell = "/bin/bash"
 		}
 		_, err = h.Tools.run(ctx, "", "useradd", "--uid", strconv.Itoa(uid), "--user-group", "--create-home",
-			"--home-dir", home, "--shell", shell, "--expiredate", "1", name)
+			"--home-dir", home, "--shell", shell, "--expiredate", strconv.Itoa(disabledEnd), name)
 		sid = personSID(uid)
 		return err
 	})
@@ -119,18 +119,28 @@ func (h *Host) EnableAccount(ctx context.Context, account principal.SID, enabled
 		case !enabled && !p.locked():
 			args = append(args, "--lock")
 		}
+		end := h.endOf(p)
 		switch {
 		case p.uid == 0:
-		case enabled && p.expires >= 0:
-			args = append(args, "--expiredate", "")
-		case !enabled && p.expires != 1:
-			args = append(args, "--expiredate", "1")
+		case enabled && p.expires >= 0 && (p.expires != end || p.expires <= disabledEnd):
+			day := ""
+			if end > 0 {
+				day = p.details(end).ExpiresOn
+			}
+			args = append(args, "--expiredate", day)
+		case !enabled && p.expires != disabledEnd:
+			if err := h.keepEnd(p, end); err != nil {
+				return err
+			}
+			args = append(args, "--expiredate", strconv.Itoa(disabledEnd))
 		}
 		if len(args) == 0 {
 			return nil
 		}
-		_, err := h.Tools.run(ctx, "", "usermod", append(args, p.name)...)
-		return err
+		if _, err := h.Tools.run(ctx, "", "usermod", append(args, p.name)...); err != nil || !enabled {
+			return err
+		}
+		return h.keepEnd(p, 0)
 	})
 }
 

@@ -201,9 +201,9 @@ func groupSID(gid int) principal.SID { return principal.MustSID(fmt.Sprintf("S-1
 func today(at time.Time) int { return int(at.Unix() / 86400) }
 
 // account is what is reported of an account.
-func (d database) account(p person, locked lock) drift.Account {
+func (d database) account(p person, locked lock, end int) drift.Account {
 	a := drift.Account{
-		Name: p.name, SID: personSID(p.uid), Enabled: p.enabled(time.Now()), Details: p.details(),
+		Name: p.name, SID: personSID(p.uid), Enabled: p.enabled(time.Now()), Details: p.details(end),
 		PasswordStamp: p.stamp(), Locked: locked.locked, LockedUntil: locked.until,
 	}
 	if p.uid == 0 {

@@ -6,15 +6,72 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"time"
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 )
 
 // details reads what describes an account.
-func (p person) details() unit.Details {
+func (p person) details(end int) unit.Details {
 	fullName, description := readGECOS(p.gecos)
-	return unit.Details{FullName: fullName, Description: description, PasswordExpires: p.maxDays >= 0}
+	d := unit.Details{FullName: fullName, Description: description, PasswordExpires: p.maxDays >= 0}
+	if end > 0 {
+		d.ExpiresOn = time.Unix(int64(end)*86400, 0).UTC().Format(time.DateOnly)
+	}
+	return d
+}
+
+// disabledEnd is the day on which disabled accounts expire: the first of all.
+const disabledEnd = 1
+
+// endOf is the day of shadow(5) on which an account is to expire, 0 for none: also while it is disabled, when it has a
+// day that is long over. One that is over is a disabled account.
+func (h *Host) endOf(p person) int {
+	end := p.expires
+	if end <= disabledEnd {
+		end = h.kept.Ends[p.uid]
+	}
+	if end <= today(time.Now()) {
+		return 0
+	}
+	return end
+}
+
+// expire gives an account the day on which it expires, 0 for none. A disabled one gets it when it is enabled.
+func (h *Host) expire(ctx context.Context, p person, day string) error {
+	end := 0
+	if day != "" {
+		at, err := time.Parse(time.DateOnly, day)
+		if err != nil {
+			return fmt.Errorf("%q is no day", day)
+		}
+		end = today(at)
+	}
+	if end == h.endOf(p) {
+		return nil
+	}
+	if p.expires >= 0 && p.expires <= disabledEnd {
+		return h.keepEnd(p, end)
+	}
+	_, err := h.Tools.run(ctx, "", "usermod", "--expiredate", day, p.name)
+	return err
+}
+
+// keepEnd remembers the day on which a disabled account is to expire.
+func (h *Host) keepEnd(p person, end int) error {
+	if h.kept.Ends == nil {
+		h.kept.Ends = map[int]int{}
+	}
+	if h.kept.Ends[p.uid] = end; end == 0 {
+		delete(h.kept.Ends, p.uid)
+	}
+	return h.kept.write(h.keptPath())
+}
+
+// RequireChange implements [host.Host]: the password counts as set on the first day of all; see chage(1).
+func (h *Host) RequireChange(ctx context.Context, account principal.SID) error {
+	return h.on(ctx, account, func(_ database, p person) error { return h.age(ctx, p, "--lastday", 0) })
 }
 
 // DescribeAccount implements [host.Host].
@@ -29,8 +86,11 @@ func (h *Host) DescribeAccount(ctx context.Context, account principal.SID, detai
 				return err
 			}
 		}
+		if err := h.expire(ctx, p, details.ExpiresOn); err != nil {
+			return fmt.Errorf("expiry: %w", err)
+		}
 		switch {
-		case details.PasswordExpires == p.details().PasswordExpires:
+		case details.PasswordExpires == (p.maxDays >= 0):
 			return nil
 		case details.PasswordExpires:
 			return h.age(ctx, p, "--maxdays", max(d.number("PASS_MAX_DAYS", never), 1))

@@ -73,6 +73,44 @@ func nobody(name string) principal.SID {
 	return principal.MustSID(fmt.Sprintf("S-1-22-0-%d", sum.Sum32()))
 }
 
+// CreateGroup implements [host.Host].
+func (h *Host) CreateGroup(ctx context.Context, name string) (sid principal.SID, err error) {
+	err = h.change(ctx, func() error {
+		d, err := readDatabase()
+		if err != nil {
+			return err
+		}
+		if err := d.checkNameFree(name); err != nil {
+			return err
+		}
+		if _, err := h.Tools.run(ctx, "", "groupadd", name); err != nil {
+			return err
+		}
+		for _, g := range readGroups() {
+			if g.name == name {
+				sid = groupSID(g.gid)
+			}
+		}
+		if sid.IsZero() {
+			return ErrNoGroup
+		}
+		return nil
+	})
+	return sid, err
+}
+
+// DeleteGroup implements [host.Host].
+func (h *Host) DeleteGroup(ctx context.Context, which principal.SID) error {
+	return h.member(ctx, which, func(d database, g group) error {
+		first := func(p person) bool { return p.gid == g.gid }
+		if len(g.members) > 0 || slices.ContainsFunc(d.people, first) {
+			return host.ErrNotEmpty
+		}
+		_, err := h.Tools.run(ctx, "", "groupdel", g.name)
+		return err
+	})
+}
+
 // AddMember implements [host.Host].
 func (h *Host) AddMember(ctx context.Context, to, member principal.SID) error {
 	return h.member(ctx, to, func(d database, g group) error {

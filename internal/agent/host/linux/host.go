@@ -169,7 +169,7 @@ func (h *Host) Read(ctx context.Context) (drift.State, error) {
 	state.Passwords, state.Lockout = &rules, &lockout.rule
 	for _, p := range d.people {
 		if d.regular(p) {
-			state.Accounts = append(state.Accounts, d.account(p, locked[p.name]))
+			state.Accounts = append(state.Accounts, d.account(p, locked[p.name], h.endOf(p)))
 		}
 	}
 	state.LocalGroups, err = h.groups(ctx, d)
@@ -181,4 +181,6 @@ type kept struct {
 	Mark int `json:"mark"` // the greatest UID that it gave; none is given twice
 	// Rename is what must be finished after the power was cut.
 	Rename *rename `json:"rename,omitempty"`
+	// Ends are the days of shadow(5) on which disabled accounts expire, by UID: there they have another day meanwhile.
+	Ends map[int]int `json:"ends,omitempty"`
 }

@@ -65,11 +65,11 @@ func TestReadingWhoThereIs(t *testing.T) {
 		"root:*:20000:0:99999:7:::\nkeeper:!$y$abc:20100:1:60:7::1:\n")
 	require.Len(t, people, 2)
 	d := database{people: people, defs: map[string]string{}}
-	k := d.account(people[1], lock{})
+	k := d.account(people[1], lock{}, 0)
 	assert.Equal(t, "Lamp keeper|Day, and night|false|true",
 		strings.Join([]string{k.FullName, k.Description, yes(k.Enabled), yes(k.PasswordExpires)}, "|"))
-	assert.Equal(t, "administrator", d.account(people[0], lock{}).Builtin)
-	assert.False(t, d.account(people[0], lock{}).Enabled)
+	assert.Equal(t, "administrator", d.account(people[0], lock{}, 0).Builtin)
+	assert.False(t, d.account(people[0], lock{}, 0).Enabled)
 	assert.True(t, person{hash: "", expires: -1}.enabled(time.Now()), "an account without a password is open")
 	unlocked := people[1]
 	unlocked.hash = "$y$abc"

@@ -121,6 +121,18 @@ func (w *Workstation) Unlock(ctx context.Context, account principal.SID) error {
 	})
 }
 
+// RequireChange implements [host.Host].
+func (w *Workstation) RequireChange(ctx context.Context, account principal.SID) error {
+	return w.change(ctx, func() error {
+		a := w.account(account)
+		if a == nil {
+			return ErrNoAccount
+		}
+		a.MustChange = true
+		return nil
+	})
+}
+
 // EndSessions implements [host.Host].
 func (w *Workstation) EndSessions(ctx context.Context, account principal.SID) error {
 	return w.change(ctx, func() error {
@@ -150,7 +162,7 @@ func (w *Workstation) setPassword(account principal.SID, password string) error 
 	}
 	a.Former = append([][32]byte{a.Password}, a.Former...)
 	a.Former = a.Former[:min(len(a.Former), *rules.History)]
-	a.Password, a.SetAt = next, w.Now()
+	a.Password, a.SetAt, a.MustChange = next, w.Now(), false
 	return nil
 }
 

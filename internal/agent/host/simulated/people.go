@@ -28,12 +28,15 @@ func (w *Workstation) SignIn(name, password string) error {
 	if _, locked := w.lockedUntil(*a); locked {
 		return ErrLocked
 	}
-	if !a.Enabled {
+	if !a.Enabled || a.Expired(w.Now()) {
 		return ErrDisabled
 	}
 	w.dirty = true
 	given := hash(a.SID, password)
 	if subtle.ConstantTimeCompare(given[:], a.Password[:]) == 1 {
+		if a.MustChange {
+			return ErrMustChange
+		}
 		a.Wrong, a.LockedAt = 0, nil
 		w.m.Sessions = append(w.m.Sessions, a.SID)
 		w.signedIn(a.SID)
@@ -57,7 +60,18 @@ func (w *Workstation) Change(ctx context.Context, name, old, password string) er
 	if err := w.CheckPassword(ctx, sid, old); err != nil {
 		return err
 	}
+	if w.isFixed(sid) {
+		return ErrFixed
+	}
 	return w.SetPassword(ctx, sid, password)
+}
+
+// isFixed reports whether the owner of an account cannot change its password.
+func (w *Workstation) isFixed(account principal.SID) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	a := w.account(account)
+	return a != nil && a.PasswordFixed
 }
 
 // wrong counts a wrong password.

@@ -53,12 +53,13 @@ type Account struct {
 	SID     principal.SID `json:"sid"`
 	Enabled bool          `json:"enabled"`
 	unit.Details
-	Password [32]byte   `json:"password"` // hash; the plain one is never kept
-	SetAt    time.Time  `json:"set_at"`
-	Former   [][32]byte `json:"former"` // as many as the history rule remembers
-	Wrong    int        `json:"wrong"`
-	WrongAt  time.Time  `json:"wrong_at"`
-	LockedAt *time.Time `json:"locked_at"`
+	MustChange bool       `json:"must_change,omitempty"` // at the next sign-in
+	Password   [32]byte   `json:"password"`              // hash; the plain one is never kept
+	SetAt      time.Time  `json:"set_at"`
+	Former     [][32]byte `json:"former"` // as many as the history rule remembers
+	Wrong      int        `json:"wrong"`
+	WrongAt    time.Time  `json:"wrong_at"`
+	LockedAt   *time.Time `json:"locked_at"`
 }
 
 // Group is a local group.
@@ -107,8 +108,11 @@ var (
 	ErrWrong     = errors.New("the password is wrong")
 	ErrLocked    = errors.New("the account is locked")
 	ErrDisabled  = errors.New("the account is disabled")
-	ErrTaken     = fmt.Errorf("%w: it is taken", host.ErrName)
-	ErrBuiltin   = errors.New("a built-in account cannot be deleted")
+	ErrFixed     = errors.New("the password of this account cannot be changed by its user")
+	// ErrMustChange is given for the right password of an account whose user must change it first.
+	ErrMustChange = errors.New("the password must be changed first")
+	ErrTaken      = fmt.Errorf("%w: it is taken", host.ErrName)
+	ErrBuiltin    = errors.New("a built-in account cannot be deleted")
 )
 
 // CutAfter lets the power go after that many more changes; negative for never.
@@ -196,7 +200,7 @@ func (w *Workstation) Read(ctx context.Context) (drift.State, error) {
 		until, locked := w.lockedUntil(a)
 		state.Accounts = append(
 			state.Accounts,
-			drift.Account{Name: a.Name, SID: a.SID, Builtin: builtin(a.SID), Enabled: a.Enabled,
+			drift.Account{Name: a.Name, SID: a.SID, Builtin: builtin(a.SID), Enabled: a.Enabled && !a.Expired(w.Now()),
 				Details: a.Details, PasswordSetAt: a.SetAt.UTC(), PasswordStamp: stamp(a), Locked: locked,
 				LockedUntil: until},
 		)

@@ -28,7 +28,7 @@ func (h *Host) accounts(lockout unit.LockoutRule) ([]drift.Account, error) {
 	there := map[principal.SID]bool{}
 	var list []drift.Account
 	for _, u := range users {
-		a := drift.Account{Name: u.Name, SID: h.sid(u.RID), Builtin: builtins[u.RID], Details: u.details(),
+		a := drift.Account{Name: u.Name, SID: h.sid(u.RID), Builtin: builtins[u.RID], Details: u.details(now),
 			Locked:  u.Flags&FlagLocked != 0,
 			Enabled: u.Flags&FlagDisabled == 0 && (u.Expires == Forever || int64(u.Expires) > now.Unix())}
 		set, isNew := h.kept.seen(a.SID, u, now)
@@ -171,11 +171,18 @@ func (h *Host) EnableAccount(ctx context.Context, account principal.SID, enabled
 }
 
 // flag sets or takes one flag, and leaves the others.
-func (h *Host) flag(u User, flag uint32, set bool) error {
-	next := u.Flags &^ flag
+func (h *Host) flag(u User, flag uint32, set bool) error { return h.flags(u, with(u.Flags, flag, set)) }
+
+// with are flags of which one is set or taken.
+func with(flags, flag uint32, set bool) uint32 {
 	if set {
-		next |= flag
+		return flags | flag
 	}
+	return flags &^ flag
+}
+
+// flags sets all flags of an account.
+func (h *Host) flags(u User, next uint32) error {
 	if next == u.Flags {
 		return nil
 	}

@@ -47,6 +47,38 @@ func (h *Host) plain(name string) string {
 	return name
 }
 
+// CreateGroup implements [host.Host].
+func (h *Host) CreateGroup(ctx context.Context, name string) (sid principal.SID, err error) {
+	err = h.change(ctx, func() error {
+		if err := checkName(name); err != nil {
+			return err
+		}
+		if err := h.system.AddGroup(name); err != nil {
+			return named(name, err)
+		}
+		sid, err = h.system.SIDOf(name)
+		return err
+	})
+	return sid, err
+}
+
+// DeleteGroup implements [host.Host].
+func (h *Host) DeleteGroup(ctx context.Context, group principal.SID) error {
+	return h.change(ctx, func() error {
+		name, err := h.groupName(group)
+		if err != nil {
+			return err
+		}
+		switch members, err := h.system.Members(name); {
+		case err != nil:
+			return err
+		case len(members) > 0:
+			return host.ErrNotEmpty
+		}
+		return h.system.DeleteGroup(name)
+	})
+}
+
 // AddMember implements [host.Host].
 func (h *Host) AddMember(ctx context.Context, group, member principal.SID) error {
 	return h.change(ctx, func() error { return h.addMember(group, member) })

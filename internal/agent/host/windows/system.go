@@ -16,12 +16,14 @@ type System interface {
 	// DeleteUser is NetUserDel.
 	DeleteUser(name string) error
 	// The others are NetUserSetInfo at levels 0, 1003, 1008, 1011, 1007 and 1017.
+	// ExpirePassword is NetUserSetInfo at level 3, of what NetUserGetInfo gives there.
 	RenameUser(name, next string) error
 	SetUserPassword(name, password string) error
 	SetUserFlags(name string, flags uint32) error
 	SetUserFullName(name, fullName string) error
 	SetUserComment(name, comment string) error
 	SetUserExpires(name string, expires uint32) error
+	ExpirePassword(name string) error
 
 	// Services is EnumServicesStatusEx with QueryServiceConfig, Tasks is what the system's tool for scheduled tasks
 	// writes; see schtasks.
@@ -30,6 +32,9 @@ type System interface {
 
 	// Groups is NetLocalGroupEnum at level 0.
 	Groups() ([]string, error)
+	// AddGroup is NetLocalGroupAdd at level 0, DeleteGroup is NetLocalGroupDel.
+	AddGroup(name string) error
+	DeleteGroup(name string) error
 	// Members is NetLocalGroupGetMembers at level 2.
 	Members(group string) ([]Member, error)
 	// AddMember and RemoveMember are NetLocalGroupAddMembers and NetLocalGroupDelMembers at level 0.
@@ -102,6 +107,7 @@ const (
 	FlagScript        uint32 = 0x0001  // UF_SCRIPT, which every account must have
 	FlagDisabled      uint32 = 0x0002  // UF_ACCOUNTDISABLE
 	FlagLocked        uint32 = 0x0010  // UF_LOCKOUT, which can be taken away and not be set
+	FlagFixed         uint32 = 0x0040  // UF_PASSWD_CANT_CHANGE
 	FlagNormal        uint32 = 0x0200  // UF_NORMAL_ACCOUNT
 	FlagKeepsPassword uint32 = 0x10000 // UF_DONT_EXPIRE_PASSWD
 )

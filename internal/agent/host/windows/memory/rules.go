@@ -128,7 +128,7 @@ func kinds(u *user, password string) (n int) {
 func (s *System) set(u *user, password string) {
 	u.former = append([]string{u.password}, u.former...)
 	u.former = u.former[:min(len(u.former), longestHistory)]
-	u.password, u.setAt = password, s.Now()
+	u.password, u.setAt, u.PasswordExpired = password, s.Now(), false
 }
 
 // SetUserPassword implements [windows.System].
@@ -148,6 +148,8 @@ func (s *System) Change(name, old, password string) error {
 		switch remembered := int(s.passwords.History); {
 		case u.password != old:
 			return windows.InvalidPassword
+		case u.Flags&windows.FlagFixed != 0:
+			return windows.AccessDenied
 		case s.fits(u, password) != nil:
 			return windows.PasswordTooShort
 		case remembered > 0 && slices.Contains(

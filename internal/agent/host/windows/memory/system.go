@@ -247,6 +247,11 @@ func (s *System) SetUserExpires(name string, expires uint32) error {
 	return s.with("NetUserSetInfo", name, func(u *user) error { u.Expires = expires; return nil })
 }
 
+// ExpirePassword implements [windows.System].
+func (s *System) ExpirePassword(name string) error {
+	return s.with("NetUserSetInfo", name, func(u *user) error { u.PasswordExpired = true; return nil })
+}
+
 // Groups implements [windows.System].
 func (s *System) Groups() ([]string, error) {
 	end, err := s.call("NetLocalGroupEnum")

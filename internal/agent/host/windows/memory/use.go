@@ -109,6 +109,8 @@ func (s *System) logon(name, password string, kind int, program string) error {
 		return windows.AccountDisabled
 	case u.Expires != windows.Forever && int64(u.Expires) <= s.Now().Unix():
 		return windows.AccountExpired
+	case u.PasswordExpired:
+		return windows.PasswordMustChange
 	case password == "":
 		return windows.AccountRestriction
 	}

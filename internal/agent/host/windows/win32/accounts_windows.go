@@ -101,6 +101,24 @@ func (s *System) SetUserExpires(name string, expires uint32) error {
 	return setUser(name, 1017, &userInfo1017{expires})
 }
 
+// ExpirePassword implements [host.System]. Level 3 is the only one that has the flag; the rest of it is set to what it
+// is, the password left out.
+func (s *System) ExpirePassword(name string) error {
+	n, err := wide(name)
+	if err != nil {
+		return err
+	}
+	var user *userInfo3
+	if err := net(netUserGetInfo, 0, uintptr(unsafe.Pointer(n)), 3, uintptr(unsafe.Pointer(&user))); err != nil {
+		return err
+	}
+	next := *user
+	next.Password, next.PasswordExpired = nil, 1
+	err = setUser(name, 3, &next)
+	_ = windows.NetApiBufferFree((*byte)(unsafe.Pointer(user))) // nothing is to be done where it cannot be freed
+	return err
+}
+
 // Logon implements [host.System].
 func (s *System) Logon(name, password string) error { return logon(name, password, logonNetwork) }
 

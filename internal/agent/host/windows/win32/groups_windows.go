@@ -22,6 +22,24 @@ func (s *System) Groups() ([]string, error) {
 	return names, err
 }
 
+// AddGroup implements [host.System].
+func (s *System) AddGroup(name string) error {
+	n, err := wide(name)
+	if err != nil {
+		return err
+	}
+	return net(netLocalGroupAdd, 0, 0, uintptr(unsafe.Pointer(&localGroupInfo0{Name: n})), 0)
+}
+
+// DeleteGroup implements [host.System].
+func (s *System) DeleteGroup(name string) error {
+	n, err := wide(name)
+	if err != nil {
+		return err
+	}
+	return net(netLocalGroupDel, 0, uintptr(unsafe.Pointer(n)))
+}
+
 // Members implements [host.System].
 func (s *System) Members(group string) ([]host.Member, error) {
 	g, err := wide(group)
