@@ -242,7 +242,7 @@ type Order struct {
 	ID          int64      `json:"id"`
 	Device      string     `json:"device"`
 	DeviceID    string     `json:"device_id"`
-	Kind        string     `json:"kind" enum:"check-in,re-apply,collect,unlock,end-sessions,rotate"`
+	Kind        string     `json:"kind" enum:"check-in,re-apply,collect,unlock,end-sessions,rotate,disable-account,remove-account"`
 	Subject     string     `json:"subject" doc:"The account that it concerns"`
 	State       string     `json:"state" enum:"queued,delivered,done,failed,ended,replaced"`
 	Detail      string     `json:"detail" doc:"What came of it, why it failed, or why it was not done yet"`

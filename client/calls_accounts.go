@@ -57,3 +57,27 @@ func (c *Client) Administrators(ctx context.Context, device string) ([]api.Local
 func (c *Client) InventoryChanges(ctx context.Context, device string, p Page) (List[api.InventoryChange], error) {
 	return list[api.InventoryChange](ctx, c, operation.DeviceInventoryChanges, nil, p, device)
 }
+
+// LeftBehind lists a page of the accounts that a policy managed once and none does any more; group is empty for all
+// devices.
+func (c *Client) LeftBehind(ctx context.Context, group string, p Page) (List[api.LocalAccount], error) {
+	query := url.Values{}
+	if group != "" {
+		query.Set("group", group)
+	}
+	return list[api.LocalAccount](ctx, c, operation.ListLeftBehind, query, p)
+}
+
+// PreviewAccountOrder says what an order to disable or remove a local account would do.
+func (c *Client) PreviewAccountOrder(ctx context.Context, o api.AccountOrder) (api.AccountOrderPreview, error) {
+	var out api.AccountOrderPreview
+	_, err := c.do(ctx, call{op: operation.PreviewAccountOrder, in: o, out: &out})
+	return out, err
+}
+
+// OrderAccount orders devices to disable or remove a local account, as it was seen.
+func (c *Client) OrderAccount(ctx context.Context, o api.SeenAccountOrder) (api.OrderProgress, error) {
+	var out api.OrderProgress
+	_, err := c.do(ctx, call{op: operation.OrderAccount, in: o, out: &out})
+	return out, err
+}

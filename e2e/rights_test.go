@@ -81,6 +81,8 @@ var bodies = map[string]string{
 	"create-enrolment-token": `{"uses": 1, "expires_in_hours": 1, "groups": ["none"]}`,
 	"set-device-facts":       `{"devices": [{"device": "none", "path": "a"}]}`,
 	"send-order":             `{"kind": "check-in", "devices": ["none"]}`,
+	"preview-account-order":  `{"do": "disable", "account": "local:nobody", "devices": ["none"]}`,
+	"order-account":          `{"do": "disable", "account": "local:nobody", "devices": ["none"], "digest": "x"}`,
 	"reveal-password":        `{"reason": "ticket 4711"}`,
 	"decide-approval":        `{"approve": true}`,
 	"delete-directory-entry": `{"ref": "user:nobody@skerryline.example"}`,

@@ -17,7 +17,7 @@ func (a *app) accountCommand() *cobra.Command {
 		Use:   "account",
 		Short: "Local accounts: what devices have, asked for by a policy or not",
 	}
-	cmd.AddCommand(a.accountList(), a.accountShow())
+	cmd.AddCommand(a.accountList(), a.accountShow(), a.accountLeftBehind(), a.accountDisable(), a.accountRemove())
 	return cmd
 }
 

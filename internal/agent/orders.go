@@ -90,6 +90,14 @@ func (a *Agent) perform(ctx context.Context, o protocol.Order) error {
 	if err != nil {
 		return err
 	}
+	if o.Kind == protocol.OrderDisableAccount || o.Kind == protocol.OrderRemoveAccount {
+		events, err := reconcile.LetGo(ctx, a.Host, reconcile.Job{
+			DesiredContent: a.journal.Asked, Bindings: a.journal.Bindings, Escrowed: a.journal.Escrowed(state),
+			Random: a.Random, Now: a.now(),
+		}, ref, o)
+		a.journal.Note(a.now(), events...)
+		return err
+	}
 	p := reconcile.View{
 		State:     state,
 		Bindings:  a.journal.Bindings,

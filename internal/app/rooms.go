@@ -158,6 +158,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		View:               view,
 		Scopes:             known,
 		Strangers:          r.Strangers,
+		Rules:              gate.Rules{Approvals: o.Approvals, Brake: o.Brake},
 		SecondPersonWaives: o.SecondPersonWaives,
 	}
 	r.Retention = &retention.Service{

@@ -21,6 +21,7 @@ type Order struct {
 	CreatedAt   time.Time
 	EndsAt      *time.Time // nil for never
 	NotBefore   *time.Time
+	Files       string // what becomes of those of an account that is removed
 	Revealed    bool   // the password was shown
 	Batch       string // of the orders that were given together
 	DeliveredAt *time.Time
@@ -47,8 +48,8 @@ func (t DevicesWriter) AddOrders(devices []string, o Order) ([]string, error) {
 			now() where id = any($1) and state = 'live' returning id, order_number)
 		insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, not_before,
 		revealed,
-		batch)
-		select id, order_number, $2, $3, 'queued', $4, $5, $6, $7, $8, $9 from numbered returning device_id`,
+		batch, files)
+		select id, order_number, $2, $3, 'queued', $4, $5, $6, $7, $8, $9, $10 from numbered returning device_id`,
 		devices,
 		o.Kind,
 		o.Subject,
@@ -58,6 +59,7 @@ func (t DevicesWriter) AddOrders(devices []string, o Order) ([]string, error) {
 		o.NotBefore,
 		o.Revealed,
 		o.Batch,
+		o.Files,
 	)
 }
 

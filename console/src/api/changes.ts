@@ -18,6 +18,7 @@ export const change = {
   setTour: (at: string) => take(client.PUT("/api/v1/session/tour", { body: { at } })),
   signOut: () => take(client.DELETE("/api/v1/session")),
 
+  orderAccount: (body: Schemas["SeenAccountOrder"]) => take(client.POST("/api/v1/account-orders", { body })),
   order: (body: Schemas["NewOrder"]) => take(client.POST("/api/v1/orders", { body })),
 
   reveal: (device: string, body: { account: string; reason: string; copied: boolean; former?: DepositRef }) =>

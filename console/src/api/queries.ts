@@ -1,4 +1,4 @@
-import { list as accountsLists } from "./queries/accounts";
+import { read as accounts, list as accountsLists } from "./queries/accounts";
 import { read as changes, list as changesLists } from "./queries/changes";
 import { read as findings, list as findingsLists } from "./queries/findings";
 import { read as fleet, list as fleetLists } from "./queries/fleet";
@@ -27,6 +27,7 @@ export const read = {
   ...policies,
   ...changes,
   ...organisation,
+  ...accounts,
 };
 
 /** Lists that are read page by page. */

@@ -53,5 +53,7 @@ export type Operator = Schemas["Operator"];
 export type Role = Schemas["Role"];
 export type PolicyDraft = Schemas["PolicyDraft"];
 export type AccountName = Schemas["AccountName"];
+export type AccountOrder = Schemas["AccountOrder"];
+export type AccountOrderPreview = Schemas["AccountOrderPreview"];
 export type LocalAccount = Schemas["LocalAccount"];
 export type LocalMember = Schemas["LocalMember"];

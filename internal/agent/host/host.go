@@ -89,6 +89,13 @@ type TellsUse interface {
 	Sudo(ctx context.Context) ([]drift.Sudo, error)
 }
 
+// MovesFiles is what a host implements that has the files of accounts in one place.
+type MovesFiles interface {
+	// MoveFiles moves the files of an account into a directory of the day, such as 2027-03-31, which nobody but the
+	// system's administrator reads. An account without files is none to move.
+	MoveFiles(ctx context.Context, account principal.SID, day string) error
+}
+
 // KnowsDirectory is what a host implements that finds people of the directory by their names, and not by their
 // identifiers.
 type KnowsDirectory interface {

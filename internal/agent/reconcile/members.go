@@ -89,6 +89,9 @@ var ErrGuard = errors.New(drift.GuardError)
 // that nobody can look up opens nothing.
 func (p *pass) guard(leaving principal.SID) error {
 	administrators, _ := p.State.Group(unit.GroupAdministrators)
+	if !administrators.Has(leaving) {
+		return nil // it lets nobody in as an administrator
+	}
 	for _, a := range p.State.Accounts {
 		if a.SID != leaving && a.Enabled && !a.Locked && p.job.Escrowed[a.SID] && administrators.Has(a.SID) {
 			return nil

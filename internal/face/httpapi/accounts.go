@@ -47,13 +47,7 @@ func (a *routes) listAccountDevices(ctx context.Context, who rights.Identity, in
 	Name string `query:"name" required:"true" minLength:"1" maxLength:"300"`
 }) (*List[api.LocalAccount], error) {
 	list, next, err := a.Accounts.Named(ctx, who, in.Name, in.page())
-	return listOf(list, next, err, func(x store.LocalAccount) api.LocalAccount {
-		return api.LocalAccount{
-			Device: x.Device, DeviceID: x.DeviceID, Name: x.Name, FullName: x.FullName, SID: x.SID, Enabled: x.Enabled,
-			Privileged: x.Privileged, Builtin: x.Builtin, Key: x.Key, PasswordSetAt: x.PasswordSetAt, Since: x.Since,
-			LastSignIn: x.LastSignIn, Runs: append([]string{}, x.Runs...),
-		}
-	})
+	return listOf(list, next, err, viewAccount)
 }
 
 func (a *routes) listMemberships(ctx context.Context, who rights.Identity, in *struct {

@@ -69,11 +69,6 @@ func (s *Service) Order(ctx context.Context, who rights.Identity, want NewOrder)
 		}
 		subject = ref.String()
 	}
-	if len(want.Devices) > maxOrdered {
-		return none, refusal.New(refusal.Invalid, "%d devices are too many to name; name at most %d, or a group",
-			len(want.Devices), maxOrdered).
-			At("devices")
-	}
 	batch := OrderBatch{Batch: store.NewID(s.Now())}
 	var given []string
 	err := s.Do(ctx, uow.ByOperator(operation.SendOrder, who, want.what()), func(tx Records, w *uow.Work) error {
@@ -155,7 +150,13 @@ func (s *Service) OrderProgress(ctx context.Context, who rights.Identity, batch 
 	return batchOf(batch, by), err
 }
 
-func (s *Service) orderedDevices(tx Records, who rights.Identity, want NewOrder) ([]string, error) {
+// orderedDevices are the devices that an order is for.
+func (s *Service) orderedDevices(tx Reads, who rights.Identity, want NewOrder) ([]string, error) {
+	if len(want.Devices) > maxOrdered {
+		return nil, refusal.New(refusal.Invalid, "%d devices are too many to name; name at most %d, or a group",
+			len(want.Devices), maxOrdered).
+			At("devices")
+	}
 	var ids []string
 	for _, name := range want.Devices {
 		d, err := reach.Visible(tx, s.Clock(), who, name)
@@ -210,6 +211,7 @@ func (s *Service) SignedOrders(ctx context.Context, device string, after int64) 
 				Kind:     o.Kind,
 				Subject:  o.Subject,
 				Revealed: o.Revealed,
+				Files:    o.Files,
 			}
 			if o.EndsAt != nil {
 				order.EndsAt = *o.EndsAt

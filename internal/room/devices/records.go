@@ -3,6 +3,7 @@ package devices
 import (
 	"time"
 
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/devicegroups"
@@ -17,6 +18,7 @@ type Reads interface {
 	reach.Records
 	cache.One
 
+	AccountsToLetGo(devices []string, ref principal.Ref) ([]store.LetGoAccount, error)
 	DueWaivers(now time.Time, most int) ([]store.Waiver, error)
 	FindingsWith(ids []int64) ([]store.Finding, error)
 	CountOrders(reach rights.Reach, batch string, clock store.Clock) (map[string]int, error)
@@ -24,6 +26,7 @@ type Reads interface {
 	DeviceByKey(keyID string) (store.Device, error)
 	Group(name string) (store.Group, error)
 	ListEnrolmentTokens(p store.Page) ([]store.EnrolmentToken, string, error)
+	ListLeftBehind(reach rights.Reach, group string, p store.Page) ([]store.LocalAccount, string, error)
 	ListOrders(n store.Narrow, now time.Time, p store.Page) ([]store.Order, string, error)
 	LiveDeviceNamed(folded string) (store.Device, error)
 	LiveDevices(groups, ids []string) ([]store.DeviceName, error)

@@ -5,6 +5,7 @@
 package devices
 
 import (
+	"rankwarden.example/core/gate"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/uow"
@@ -22,6 +23,8 @@ type Service struct {
 	View      reach.Fleet
 	Scopes    *cache.Scopes
 	Strangers *uow.Strangers
+	// Rules say what one person alone cannot order.
+	Rules gate.Rules
 	// SecondPersonWaives says that a second person must agree to waivers of administrators.
 	SecondPersonWaives bool
 

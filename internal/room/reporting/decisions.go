@@ -32,6 +32,7 @@ const (
 	DecideChange    = "change"    // one waits for a second person
 	DecideBrake     = "brake"     // the brake holds something
 	DecideWave      = "wave"      // somebody wants one to open early, for which a second person must agree
+	DecideLeft      = "left"      // accounts that a policy managed once and none does any more
 	DecideKey       = "key"       // one is to go live or retire, for which a second owner must agree
 )
 
@@ -58,7 +59,7 @@ func (s *Service) decisions(
 	list = append(list, held.toDecide()...)
 	unsettled := func(Reads, rights.Identity) ([]Decision, error) { return unsettledToDecide(failed), nil }
 	for _, more := range []func(tx Reads, who rights.Identity) ([]Decision, error){
-		s.ofOperators, s.secondPersons, s.revealsToDecide, unsettled, s.waiversToDecide, s.claimsToDecide,
+		s.ofOperators, s.secondPersons, s.revealsToDecide, unsettled, s.waiversToDecide, s.claimsToDecide, s.leftToDecide,
 	} {
 		found, err := more(tx, who)
 		if err != nil {
@@ -169,6 +170,17 @@ func unsettledToDecide(failed []store.SettleRequest) (list []Decision) {
 			)})
 	}
 	return list
+}
+
+// leftToDecide are the accounts that are left behind.
+func (s *Service) leftToDecide(tx Reads, who rights.Identity) ([]Decision, error) {
+	n, example, err := tx.LeftBehind(who.Reach(rights.Look))
+	if err != nil || n == 0 {
+		return nil, err
+	}
+	return []Decision{{Kind: DecideLeft, Title: "accounts are left behind", Devices: n, Device: example.NameKey,
+		DeviceID: example.ID, Detail: "a policy managed them once and none does any more, so nobody changes their " +
+			"passwords; manage them again, disable them or remove them"}}, nil
 }
 
 // claimsToDecide are devices that wait for an owner.

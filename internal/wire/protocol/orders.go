@@ -21,6 +21,21 @@ var OrderKinds = map[string]time.Duration{
 	OrderUnlock: time.Hour, OrderEndSessions: time.Hour, OrderRotate: 0,
 }
 
+// Kinds of order that let go of an account for good.
+const (
+	OrderDisableAccount = "disable-account"
+	OrderRemoveAccount  = "remove-account"
+)
+
+// AccountOrderWait is how long such an order may wait for its device.
+const AccountOrderWait = 24 * time.Hour
+
+// What becomes of the files of an account that is removed.
+const (
+	FilesKept  = "keep" // where they are
+	FilesMoved = "move" // into a directory of the day, where the platform has files of accounts in one place
+)
+
 // Order is a signed instruction for one device. It is carried out once, not before its time, and not
 // after its end.
 type Order struct {
@@ -30,6 +45,8 @@ type Order struct {
 	Kind    string    `json:"kind"`
 	Subject string    `json:"subject,omitempty"` // a principal, for orders that concern an account
 	EndsAt  time.Time `json:"ends_at,omitzero"`  // in service time; zero for never
+
+	Files string `json:"files,omitempty"` // of an account that is removed; empty is [FilesKept]
 
 	NotBefore time.Time `json:"not_before,omitzero"` // in service time
 	Revealed  bool      `json:"revealed,omitempty"`  // a password is to change because it was shown

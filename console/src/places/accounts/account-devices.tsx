@@ -7,10 +7,11 @@ import { When } from "@/domain/when";
 import { Export } from "@/ui/export";
 import { PagedRows } from "@/ui/paged-rows";
 import type { Column } from "@/ui/rows";
+import { LetGo } from "./let-go";
 import { whose } from "./whose";
 
 /** The devices that have a local account of a name. */
-export function AccountDevices({ name }: { name: string }) {
+export function AccountDevices({ name, group }: { name: string; group: string }) {
   const now = useNow();
   const accounts = usePages(list.accountDevices(name));
   const columns: Column<LocalAccount>[] = [
@@ -63,6 +64,7 @@ export function AccountDevices({ name }: { name: string }) {
         <h2 className="grow font-bold">
           Devices with <span className="font-mono">{name}</span>
         </h2>
+        <LetGo account={`local:${name}`} name={name} group={group || "everything"} />
         <Export
           file={`account-${name}`}
           list={list.accountDevices(name)}

@@ -9,9 +9,10 @@ import { PageHead } from "@/ui/page";
 import { PagedRows } from "@/ui/paged-rows";
 import type { Column } from "@/ui/rows";
 import { AccountDevices } from "./account-devices";
+import { LeftBehind } from "./left-behind";
 import { Where } from "./where";
 
-type Which = "unknown" | "privileged" | "all";
+type Which = "unknown" | "left" | "privileged" | "all";
 
 /** Which local accounts devices have, and where somebody is an administrator; asked for by a policy or not. */
 export function AccountsPage() {
@@ -87,35 +88,41 @@ export function AccountsPage() {
           onChange={(value) => set({ which: value === "unknown" ? "" : value })}
           choices={[
             { value: "unknown", label: "of no policy" },
+            { value: "left", label: "left behind" },
             { value: "privileged", label: "privileged" },
             { value: "all", label: "all" },
           ]}
         />
         <GroupFilter value={params.get("group") ?? ""} onChange={(group) => set({ group })} />
       </div>
-      <div className="grid grid-cols-[minmax(0,4fr)_minmax(0,7fr)] gap-7 max-[900px]:grid-cols-1">
-        <div>
-          <PagedRows
-            list={accounts}
-            empty={
-              which === "unknown"
-                ? "No device has an account that no policy manages."
-                : "No account matches. Accounts appear with the next report of a device."
-            }
-            label="Accounts"
-            narrow="slim"
-            columns={columns}
-            id={(a) => a.name}
-          />
+      {which === "left" && !who && <LeftBehind group={params.get("group") ?? ""} />}
+      {(which !== "left" || who) && (
+        <div className="grid grid-cols-[minmax(0,4fr)_minmax(0,7fr)] gap-7 max-[900px]:grid-cols-1">
+          <div>
+            <PagedRows
+              list={accounts}
+              empty={
+                which === "unknown"
+                  ? "No device has an account that no policy manages."
+                  : "No account matches. Accounts appear with the next report of a device."
+              }
+              label="Accounts"
+              narrow="slim"
+              columns={columns}
+              id={(a) => a.name}
+            />
+          </div>
+          <div>
+            {who && <Where key={who} principal={who} />}
+            {chosen && <AccountDevices key={chosen} name={chosen} group={params.get("group") ?? ""} />}
+            {!who && !chosen && (
+              <p className="text-second">
+                Choose an account to see the devices that have it, or ask for somebody above.
+              </p>
+            )}
+          </div>
         </div>
-        <div>
-          {who && <Where key={who} principal={who} />}
-          {chosen && <AccountDevices key={chosen} name={chosen} />}
-          {!who && !chosen && (
-            <p className="text-second">Choose an account to see the devices that have it, or ask for somebody above.</p>
-          )}
-        </div>
-      </div>
+      )}
     </>
   );
 }

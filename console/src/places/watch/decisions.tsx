@@ -25,6 +25,7 @@ const made: Partial<Record<Decision["kind"], (d: Decision) => [to: string, words
   key: () => ["/organisation/keys", "Open keys"],
   waiver: () => ["/waivers", "Open waivers"],
   trail: () => ["/trail", "Open the trail"],
+  left: () => ["/accounts?which=left", "Open accounts"],
   directory: () => ["/organisation/directory", "Open directory"],
 };
 

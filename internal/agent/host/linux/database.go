@@ -33,6 +33,7 @@ type person struct {
 	name     string
 	uid, gid int
 	gecos    string
+	home     string
 	hash     string
 	changed  int // day since 1970 on which the password was set; -1 unknown
 	minDays  int // -1 where it has none
@@ -88,6 +89,7 @@ func parsePeople(passwd, shadow string) []person {
 			uid:     natural(fields[2]),
 			gid:     natural(fields[3]),
 			gecos:   fields[4],
+			home:    fields[5],
 			hash:    "*",
 			changed: -1,
 			minDays: -1,

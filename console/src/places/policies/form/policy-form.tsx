@@ -3,6 +3,7 @@ import type { DocumentProblem, PolicyCheck } from "@/api/types";
 import { TextButton } from "@/ui/button";
 import { type Plain, valuesOf, withValue } from "./document";
 import { FormContext, LinesLine, TextLine } from "./fields";
+import { OtherAccounts } from "./other-accounts";
 import { Accounts, BuiltIns, LockoutRule, Membership, PasswordRules, RotationRules } from "./sections";
 
 const sections = [
@@ -12,6 +13,7 @@ const sections = [
   { id: "builtins", name: "Built-ins", Part: BuiltIns },
   { id: "passwords", name: "Passwords", Part: PasswordRules },
   { id: "lockout", name: "Lockout", Part: LockoutRule },
+  { id: "other_accounts", name: "Other accounts", Part: OtherAccounts },
 ];
 
 type PolicyFormProps = {

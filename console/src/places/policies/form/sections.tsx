@@ -78,6 +78,28 @@ export function Accounts() {
               off="not taken over"
               unset="not taken over (default)"
             />
+            <SwitchLine
+              label="Its user and the password"
+              path={[...path, "password_fixed"]}
+              on="may not change it"
+              off="may change it"
+              unset="may change it (default)"
+            />
+            {(account?.password === "keep" || account?.change_at_next_sign_in) && (
+              <SwitchLine
+                label="At the next sign-in"
+                path={[...path, "change_at_next_sign_in"]}
+                on="its user must change the password, once"
+                off="nothing is asked of its user"
+                unset="nothing is asked of its user (default)"
+              />
+            )}
+            <TextLine
+              label="Expires on"
+              path={[...path, "expires_on"]}
+              mono
+              placeholder="a day such as 2027-03-31, from which it opens nothing; empty for never"
+            />
             <InWords units={[`accounts.${account?.key}`]} />
             <Wrong path={path} />
           </>
@@ -182,19 +204,30 @@ export function Membership() {
     <Section id="membership" title="Members of local groups">
       <Blocks
         path={["membership"]}
-        title={(m) => m?.local_group || "New local group"}
+        title={(m) => m?.local_group || m?.local_groups?.join(", ") || "New local group"}
         add="Add a local group"
         fresh={() => ({ local_group: "administrators", mode: "adjust", members: [] })}
       >
         {(path, group) => (
           <>
-            {group?.custom ? (
+            {group?.local_groups ? (
+              <Texts label="Local groups" path={[...path, "local_groups"]} placeholder="another local group" />
+            ) : group?.custom ? (
               <TextLine label="Local group" path={[...path, "local_group"]} mono />
             ) : (
               <ChoiceLine
                 label="Local group"
                 path={[...path, "local_group"]}
                 options={[...new Set([group?.local_group ?? "", ...knownGroups])].map((g) => ({ value: g, label: g }))}
+              />
+            )}
+            {group?.custom && (
+              <SwitchLine
+                label="Where it is missing"
+                path={[...path, "create"]}
+                on="created; removed when nobody asks for it and it is empty"
+                off="left missing, which is drift"
+                unset="left missing, which is drift (default)"
               />
             )}
             <ChoiceLine
