@@ -51,6 +51,7 @@ type Device struct {
 	ReportedAt         *time.Time `json:"reported_at"`
 	VerifiedAt         *time.Time `json:"verified_at" doc:"When it was verified against the newest desired state; null while it was not"`
 	EnrolledAt         time.Time  `json:"enrolled_at"`
+	Retired            *Retired   `json:"retired" doc:"Why and when; null while it is not, or where it was not kept"`
 }
 
 // UnitWhy is one setting of a device: its desired and reported value, and what decided it.

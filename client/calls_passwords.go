@@ -12,6 +12,7 @@ type PasswordQuery struct {
 	Search  string // part of the device's name or serial, or of the account's name
 	Group   string
 	Overdue bool
+	Retired bool // of retired devices, and of no others
 	// Unrecovered narrows to those without a copy sealed to a recovery key.
 	Unrecovered bool
 }
@@ -19,7 +20,7 @@ type PasswordQuery struct {
 // Passwords lists the passwords that devices change, by device.
 func (c *Client) Passwords(ctx context.Context, q PasswordQuery, p Page) (List[api.Password], error) {
 	query := values("search", q.Search, "group", q.Group)
-	for name, set := range map[string]bool{"overdue": q.Overdue, "unrecovered": q.Unrecovered} {
+	for name, set := range map[string]bool{"overdue": q.Overdue, "unrecovered": q.Unrecovered, "retired": q.Retired} {
 		if set {
 			query.Set(name, "true")
 		}

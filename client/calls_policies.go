@@ -244,13 +244,13 @@ func (c *Client) SettingHistory(ctx context.Context, idOrName, setting string) (
 	return out.Items, err
 }
 
-// Decide accepts, refuses or retires a device.
+// Decide accepts a device, refuses it, or takes a retired one back.
 func (c *Client) Decide(ctx context.Context, idOrName, decision string) error {
 	op := map[string]*operation.Operation{
-		"accept": operation.AcceptDevice, "refuse": operation.RefuseDevice, "retire": operation.RetireDevice,
+		"accept": operation.AcceptDevice, "refuse": operation.RefuseDevice, "return": operation.ReturnDevice,
 	}[decision]
 	if op == nil {
-		return fmt.Errorf("nobody can %q a device; accept, refuse or retire it", decision)
+		return fmt.Errorf("nobody can %q a device; accept, refuse or return it", decision)
 	}
 	_, err := c.do(ctx, call{op: op, parts: []string{idOrName}})
 	return err

@@ -11,11 +11,18 @@ import (
 // rankwarden runs the command line as the owner, and gives all that it printed.
 func (s *service) rankwarden(args ...string) string {
 	s.t.Helper()
+	out, err := s.tried(args...)
+	require.NoError(s.t, err, "%v: %s", args, out)
+	return out
+}
+
+// tried is the same where it may fail.
+func (s *service) tried(args ...string) (string, error) {
+	s.t.Helper()
 	token, err := s.owner.CreateToken(s.t.Context(), "command line", "", 1)
 	require.NoError(s.t, err)
 	cmd := exec.CommandContext(s.t.Context(), filepath.Join(binaries, "rankwarden"), args...)
 	cmd.Env = append(os.Environ(), "RANKWARDEN_SERVER="+s.URL, "RANKWARDEN_TOKEN="+token.Secret, "HOME="+s.t.TempDir())
 	out, err := cmd.CombinedOutput()
-	require.NoError(s.t, err, "%v: %s", args, out)
-	return string(out)
+	return string(out), err
 }

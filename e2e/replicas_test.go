@@ -65,7 +65,7 @@ func TestAnyReplicaTellsAnyDevice(t *testing.T) {
 		_ = client.New(there.URL, program.Secret).Look(hasLooked).Notices(ctx, func(c api.Notice) { changes <- c })
 	}()
 	assert.Empty(t, (<-changes).Topics, "the stream is open")
-	require.NoError(t, here.owner.Decide(t.Context(), "SKL-BRG-001", "retire"))
+	require.NoError(t, here.owner.RetireDevice(t.Context(), "SKL-BRG-001", api.Retirement{Because: "sold"}))
 	change := <-changes
 	assert.Equal(t, []string{"devices"}, change.Topics)
 	there.until(func() bool {

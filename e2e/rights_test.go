@@ -83,6 +83,7 @@ var bodies = map[string]string{
 	"send-order":             `{"kind": "check-in", "devices": ["none"]}`,
 	"preview-account-order":  `{"do": "disable", "account": "local:nobody", "devices": ["none"]}`,
 	"order-account":          `{"do": "disable", "account": "local:nobody", "devices": ["none"], "digest": "x"}`,
+	"retire-device":          `{"because": "lost"}`,
 	"reveal-password":        `{"reason": "ticket 4711"}`,
 	"decide-approval":        `{"approve": true}`,
 	"delete-directory-entry": `{"ref": "user:nobody@skerryline.example"}`,

@@ -78,7 +78,7 @@ func TestARolloutPassesItsGates(t *testing.T) {
 	late := s.device("SKL-WKS-009", s.enrolmentToken(1))
 	require.NoError(t, late.Cycle(ctx))
 	joined := s.joins("longer", "SKL-WKS-009", 9)
-	require.NoError(t, s.owner.Decide(ctx, inWave(r, 3)[0], "retire"))
+	require.NoError(t, s.owner.RetireDevice(ctx, inWave(r, 3)[0], api.Retirement{Because: "sold"}))
 	s.rolls("longer", []string{"running [2t1v] [2v] [3t]", "running [1t1v] [1t2v] [3t]",
 		"running [1t1v] [2v] [4t]"}[joined-1])
 	s.cycle(late, "SKL-WKS-009")

@@ -33,7 +33,14 @@ func (a *app) deviceCommand() *cobra.Command {
 			"Accepted %s.\n",
 		),
 		a.deviceDecide("refuse", "Refuse a device that waits for an owner", "Refused %s.\n"),
-		a.deviceDecide("retire", "Retire a device", "Retired %s.\n"),
+		a.deviceRetire(),
+		a.deviceDecide(
+			"return",
+			"Take a retired device back; its passwords are changed as soon as it checks in",
+			"Took %s back.\n",
+		),
+		a.deviceHandover(),
+		a.deviceVerifyHandover(),
 	)
 	return cmd
 }

@@ -69,6 +69,7 @@ func (a *app) passwordList() *cobra.Command {
 	cmd.Flags().StringVar(&q.Group, "group", "", "only of the devices of this `group`")
 	cmd.Flags().BoolVar(&q.Unrecovered, "unrecovered", false, "only those without a copy sealed to a recovery key")
 	cmd.Flags().BoolVar(&q.Overdue, "overdue", false, "only those whose time has passed")
+	cmd.Flags().BoolVar(&q.Retired, "retired", false, "of retired devices instead, while these are kept")
 	cmd.Flags().IntVar(&most, "most", 50, "list at most this `number`; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return ofList(cmd)

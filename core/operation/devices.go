@@ -41,6 +41,19 @@ var (
 	RetireDevice = declare(Operation{
 		ID: "retire-device", Method: post, Path: "/devices/{name}/retire", Right: rights.Administer, Budget: Small,
 		Action: "device.retired", Status: noContent,
-		Summary: "Retire a device",
+		Summary: "Retire a device, and say why; its passwords are kept until a day",
+	})
+	ReturnDevice = declare(Operation{
+		ID: "return-device", Method: post, Path: "/devices/{name}/return", Right: rights.Administer, Budget: Small,
+		Action: "device.returned", Status: noContent,
+		Summary: "Take a retired device back; its passwords are changed",
+	})
+	DeviceHandover = declare(Operation{
+		ID: "device-handover", Method: get, Path: "/devices/{name}/handover", Right: rights.Look, Budget: Edit,
+		Summary: "What was in force on a device, who could get in and who saw which password, signed",
+	})
+	ListHandovers = declare(Operation{
+		ID: "list-handovers", Method: get, Path: "/handovers", Right: rights.Look, Budget: Whole,
+		Summary: "The same of every device of a group",
 	})
 )

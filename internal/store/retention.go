@@ -119,6 +119,13 @@ func (k RetentionPeriods) Records() []Kept {
 			"delete from approvals where id = any(array(select id from approvals where ends_at < $2 limit $1))",
 			k.Orders,
 		},
+		{
+			"passwords of retired devices",
+			`delete from deposits where (device_id, epoch, number) in (select x.device_id, x.epoch, x.number
+				from retirements t join devices d on d.id = t.device_id and d.state = 'retired'
+				join deposits x on x.device_id = t.device_id where t.passwords_until < $2 limit $1)`,
+			0,
+		},
 	}
 }
 

@@ -19,6 +19,10 @@ export const change = {
   signOut: () => take(client.DELETE("/api/v1/session")),
 
   orderAccount: (body: Schemas["SeenAccountOrder"]) => take(client.POST("/api/v1/account-orders", { body })),
+  retire: (device: string, body: Schemas["Retirement"]) =>
+    take(client.POST("/api/v1/devices/{name}/retire", { params: { path: { name: device } }, body })),
+  takeBack: (device: string) =>
+    take(client.POST("/api/v1/devices/{name}/return", { params: { path: { name: device } } })),
   order: (body: Schemas["NewOrder"]) => take(client.POST("/api/v1/orders", { body })),
 
   reveal: (device: string, body: { account: string; reason: string; copied: boolean; former?: DepositRef }) =>

@@ -22,6 +22,9 @@ const RolloutsPage = lazy(async () => ({
 const RolloutPage = lazy(async () => ({ default: (await part(import("@/places/rollouts/rollout-page"))).RolloutPage }));
 const DevicesPage = lazy(async () => ({ default: (await part(import("@/places/devices/devices-page"))).DevicesPage }));
 const DevicePage = lazy(async () => ({ default: (await part(import("@/places/devices/device-page"))).DevicePage }));
+const HandoverPage = lazy(async () => ({
+  default: (await part(import("@/places/devices/handover-page"))).HandoverPage,
+}));
 const SettingHistoryPage = lazy(async () => ({
   default: (await part(import("@/places/devices/setting-history-page"))).SettingHistoryPage,
 }));
@@ -95,6 +98,7 @@ export function Pages() {
         <Route path="/rollouts/:name" element={<RolloutPage />} />
         <Route path="/devices" element={<DevicesPage />} />
         <Route path="/devices/:name" element={<DevicePage />} />
+        <Route path="/devices/:name/handover" element={<HandoverPage />} />
         <Route path="/devices/:name/history" element={<SettingHistoryPage />} />
         <Route path="/passwords" element={<PasswordsPage />} />
         <Route path="/accounts" element={<AccountsPage />} />

@@ -58,6 +58,7 @@ export const actions: Record<string, string> = {
   "device.refused": "refused device",
   "device.renamed": "renamed",
   "device.retired": "retired device",
+  "device.returned": "took back device",
   "device.resettled": "settled",
   "device.facts_set": "set facts of",
   "device.epoch_begun": "began a new epoch:",

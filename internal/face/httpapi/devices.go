@@ -205,7 +205,7 @@ func (a *routes) devicesRoutes() {
 	register(a, operation.DevicePeople, a.devicePeople)
 	register(a, operation.AcceptDevice, a.acceptDevice)
 	register(a, operation.RefuseDevice, a.refuseDevice)
-	register(a, operation.RetireDevice, a.retireDevice)
+	a.endOfLifeRoutes()
 }
 
 func (a *routes) listDevices(ctx context.Context, who rights.Identity, in *struct {
@@ -213,7 +213,15 @@ func (a *routes) listDevices(ctx context.Context, who rights.Identity, in *struc
 	DeviceQuery
 }) (*List[api.Device], error) {
 	list, next, err := a.Reporting.Devices(ctx, who, in.filter(), in.page())
-	return listOf(list, next, err, viewDevice)
+	if err != nil || in.State != store.Retired {
+		return listOf(list, next, err, viewDevice)
+	}
+	ids := make([]string, len(list))
+	for i, d := range list {
+		ids[i] = d.ID
+	}
+	why, err := a.Devices.Retirements(ctx, ids...)
+	return listOf(list, next, err, func(d store.Device) api.Device { return withRetirement(viewDevice(d), why) })
 }
 
 func (a *routes) deviceStandings(
@@ -227,7 +235,11 @@ func (a *routes) showDevice(
 	ctx context.Context, who rights.Identity, in *NamePath,
 ) (*struct{ Body api.Device }, error) {
 	d, err := a.Reporting.Device(ctx, who, in.Name)
-	return &struct{ Body api.Device }{viewDevice(d)}, err
+	if err != nil {
+		return nil, err
+	}
+	why, err := a.Devices.Retirements(ctx, d.ID)
+	return &struct{ Body api.Device }{withRetirement(viewDevice(d), why)}, err
 }
 
 // deviceWhy answers with everything that is known of a device, now or at a time of the past.
@@ -240,6 +252,11 @@ func (a *routes) deviceWhy(ctx context.Context, who rights.Identity, in *struct 
 		return nil, err
 	}
 	out := viewWhy(w)
+	retired, err := a.Devices.Retirements(ctx, w.Device.ID)
+	if err != nil {
+		return nil, err
+	}
+	out.Device = withRetirement(out.Device, retired)
 	past := reach.Past{Device: w.Device.ID, Until: in.At}
 	orders, _, err := a.Devices.Orders(ctx, who, past, store.Page{Limit: 5})
 	if err != nil {
@@ -308,12 +325,4 @@ func (a *routes) refuseDevice(ctx context.Context, who rights.Identity, in *Name
 		return nil, err
 	}
 	return &Empty{}, a.Devices.DecideClaim(ctx, who, d.ID, false)
-}
-
-func (a *routes) retireDevice(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
-	d, err := a.Reporting.Device(ctx, who, in.Name)
-	if err != nil {
-		return nil, err
-	}
-	return &Empty{}, a.Devices.Retire(ctx, who, d.ID)
 }

@@ -103,12 +103,14 @@ func (a *routes) listPasswords(ctx context.Context, who rights.Identity, in *str
 	Search  string `query:"search" maxLength:"100" doc:"Part of the device's name or serial, or of the account's name"`
 	Group   string `query:"group"`
 	Overdue bool   `query:"overdue" doc:"Only those whose time has passed"`
+	Retired bool   `query:"retired" doc:"Of retired devices instead, while these are kept"`
 	Bare    bool   `query:"unrecovered" doc:"Only those without a copy sealed to a recovery key"`
 }) (*List[api.Password], error) {
 	list, next, err := a.Passwords.Passwords(
 		ctx,
 		who,
-		passwords.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue, Unrecovered: in.Bare},
+		passwords.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue, Unrecovered: in.Bare,
+			Retired: in.Retired},
 		in.page(),
 	)
 	return listOf(list, next, err, viewPassword)

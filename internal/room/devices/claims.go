@@ -2,6 +2,7 @@ package devices
 
 import (
 	"context"
+	"time"
 
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
@@ -41,7 +42,7 @@ func (s *Service) DecideClaim(ctx context.Context, who rights.Identity, id strin
 			state := store.Refused
 			if accept {
 				state = store.Live
-				if err := takeOver(tx, d); err != nil {
+				if err := takeOver(tx, d, who, s.Now()); err != nil {
 					return err
 				}
 			}
@@ -63,7 +64,7 @@ func (s *Service) DecideClaim(ctx context.Context, who rights.Identity, id strin
 }
 
 // takeOver retires the device that another one claims to be, and gives that one its groups and organisation facts.
-func takeOver(tx Records, d store.Device) error {
+func takeOver(tx Records, d store.Device, by rights.Identity, now time.Time) error {
 	if d.Claims == nil {
 		return nil
 	}
@@ -74,31 +75,12 @@ func takeOver(tx Records, d store.Device) error {
 	if err := tx.SetDeviceState(former.ID, store.Retired); err != nil {
 		return err
 	}
+	if err := tx.AddRetirement(store.Retirement{DeviceID: former.ID, Because: "reinstalled", RetiredBy: by.Name,
+		Note: "enrolled again with a new key", At: now, PasswordsUntil: now.Add(keptAfter)}); err != nil {
+		return err
+	}
 	if err := tx.TakeGroups(d.ID, former.ID); err != nil {
 		return err
 	}
 	return tx.TakeFacts(d.ID, former.ID)
-}
-
-// Retire ends a device's place in the fleet; it is told nothing more, and may not report.
-func (s *Service) Retire(ctx context.Context, who rights.Identity, id string) error {
-	return refusal.Named(
-		s.Do(ctx, uow.ByOperator(operation.RetireDevice, who, id), func(tx Records, w *uow.Work) error {
-			d, err := tx.LockDevice(id)
-			if err != nil {
-				return err
-			}
-			if d.State == store.Retired {
-				return refusal.New(refusal.Conflict, "the device %s is retired already", d.Name)
-			}
-			if err := tx.SetDeviceState(d.ID, store.Retired); err != nil {
-				return err
-			}
-			w.Tell(store.TopicDevices, d.ID)
-			w.Before = map[string]any{"name": d.Name, "state": d.State}
-			return nil
-		}),
-		"device",
-		id,
-	)
 }

@@ -32,6 +32,7 @@ type Reads interface {
 	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
 	OpenFindings(device string) ([]store.Finding, error)
 	OverdueRotations(clock store.Clock, before time.Time, limit int) ([]store.Rotation, error)
+	Retirements(devices []string) ([]store.Retirement, error)
 	ScopeOf(device string) (digest string, err error)
 	SettingsBody(digest string) (string, error)
 }
@@ -48,6 +49,8 @@ type Records interface {
 	AddFindings(list []store.Finding) error
 	AddNotification(n store.Notification) error
 	AddOrders(devices []string, o store.Order) ([]string, error)
+	AddRetirement(r store.Retirement) error
+	DropRetirement(device string) error
 	AddWaivers(list []store.Waiver) error
 	LockWaiver(id string) (store.Waiver, error)
 	SetWaiver(w store.Waiver) error

@@ -20,6 +20,7 @@ type PasswordFilter struct {
 	Group  string
 	// Unrecovered narrows to those without a copy sealed to a recovery key.
 	Unrecovered bool
+	Retired     bool // of retired devices, and of no others
 	Overdue     bool // the rule's time and one check-in interval have passed since the last change
 }
 
@@ -29,6 +30,9 @@ func (s *Service) Passwords(
 ) ([]store.Rotation, string, error) {
 	if err := devicegroups.Asked(s.Read(ctx), f.Group); err != nil {
 		return nil, "", err
+	}
+	if f.Retired {
+		return s.Read(ctx).RetiredRotations(s.Clock(), who.Reach(rights.Look), f.Search, p)
 	}
 	name, id, target, err := p.AfterRotation()
 	if err != nil {

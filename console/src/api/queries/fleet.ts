@@ -55,6 +55,14 @@ export const read = {
         ),
       meta: { hears: ["reports"] },
     }),
+  handover: (name: string) =>
+    queryOptions({
+      queryKey: ["handover", name],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/devices/{name}/handover", { params: { path: { name } }, signal })),
+      gcTime: 0,
+      staleTime: Number.POSITIVE_INFINITY,
+    }),
   devicesLike: (search: string) =>
     queryOptions({
       queryKey: ["devices", "like", search],

@@ -13,6 +13,7 @@ import { Loading, NotThere, PageHead, sentence, Trouble } from "@/ui/page";
 import { Problems } from "./device-problems";
 import { Reaching, Reported } from "./device-reported";
 import { Units } from "./device-units";
+import { EndOfLife } from "./end-of-life";
 import { Orders } from "./orders";
 import { DevicePasswords } from "./passwords";
 import { Happened, History, Locked } from "./story";
@@ -56,10 +57,14 @@ export function DevicePage() {
           <span className="flex items-center gap-3">
             <span className="font-mono">{device.name}</span>
             <span className="text-base">
-              <StandingBadge
-                standing={device.standing}
-                detail={open ? `${open} finding${open === 1 ? "" : "s"}` : undefined}
-              />
+              {device.state === "retired" ? (
+                <span className="font-semibold text-second">○ retired</span>
+              ) : (
+                <StandingBadge
+                  standing={device.standing}
+                  detail={open ? `${open} finding${open === 1 ? "" : "s"}` : undefined}
+                />
+              )}
             </span>
           </span>
         }
@@ -101,6 +106,7 @@ export function DevicePage() {
           {!at && <Orders why={why.data} />}
           <Reported why={why.data} />
           <Reaching why={why.data} />
+          {!at && <EndOfLife device={device} />}
         </div>
       </div>
     </>

@@ -4,6 +4,7 @@ import { type Posture, posture, postureFile } from "@/api/posture";
 import { read } from "@/api/queries";
 import { counted } from "@/domain/count";
 import { GroupFilter } from "@/domain/group-filter";
+import { Table, TableSection } from "@/domain/paper";
 import { looks, order, total } from "@/domain/standing";
 import { dayOf, stamp } from "@/domain/time";
 import { Button } from "@/ui/button";
@@ -11,7 +12,6 @@ import { Select } from "@/ui/field";
 import { useFilters } from "@/ui/filters";
 import { Loading, PageHead, Trouble } from "@/ui/page";
 import { StandingsPlot, VerifiedPlot } from "./plots";
-import { Section, Table } from "./table";
 
 const periods = [7, 30, 90, 365];
 
@@ -70,14 +70,14 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
         . Of those not silent, {of.in_step_percent.toFixed(1)} % are in step. Made {stamp(of.made_at)}.
       </p>
       <div className="grid grid-cols-2 gap-10">
-        <Section title="Standings over time">
+        <TableSection title="Standings over time">
           <StandingsPlot days={of.days} />
-        </Section>
-        <Section title="Time to verified">
+        </TableSection>
+        <TableSection title="Time to verified">
           <VerifiedPlot days={of.verified} />
-        </Section>
+        </TableSection>
       </div>
-      <Section title="Findings by setting">
+      <TableSection title="Findings by setting">
         <Table
           empty="No findings."
           head={[
@@ -107,8 +107,8 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
             ],
           }))}
         />
-      </Section>
-      <Section title={`Passwords overdue: ${counted(of.passwords_overdue.total)}`}>
+      </TableSection>
+      <TableSection title={`Passwords overdue: ${counted(of.passwords_overdue.total)}`}>
         <Table
           empty="● No password is overdue."
           more={of.passwords_overdue.total - of.passwords_overdue.items.length}
@@ -118,8 +118,8 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
             cells: [o.device, o.account, date(o.changed_at), date(o.due_at)],
           }))}
         />
-      </Section>
-      <Section title={`Passwords viewed: ${counted(of.password_views.total)}`}>
+      </TableSection>
+      <TableSection title={`Passwords viewed: ${counted(of.password_views.total)}`}>
         <Table
           empty="Nobody viewed a password."
           head={["By", "Reason", "Last", "Times", "Devices"]}
@@ -129,8 +129,8 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
             cells: [r.operator, r.reason, date(r.last), r.times, r.devices],
           }))}
         />
-      </Section>
-      <Section title={`Waivers: ${counted(of.waivers.total)}`}>
+      </TableSection>
+      <TableSection title={`Waivers: ${counted(of.waivers.total)}`}>
         <Table
           empty="Nothing was waived."
           more={of.waivers.total - of.waivers.items.length}
@@ -146,8 +146,8 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
             ],
           }))}
         />
-      </Section>
-      <Section title={`Changes of the organisation: ${counted(of.changes.total)}`}>
+      </TableSection>
+      <TableSection title={`Changes of the organisation: ${counted(of.changes.total)}`}>
         <Table
           empty="No change was applied."
           more={of.changes.total - of.changes.items.length}
@@ -166,7 +166,7 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
             ],
           }))}
         />
-      </Section>
+      </TableSection>
     </article>
   );
 }

@@ -1,8 +1,8 @@
 import type { ReactNode } from "react";
-import { counted } from "@/domain/count";
+import { counted } from "./count";
 
-/** A part of the report, kept together on paper where it fits. */
-export function Section({ title, children }: { title: string; children: ReactNode }) {
+/** A part of a page that is printed, kept together on paper where it fits. */
+export function TableSection({ title, children }: { title: string; children: ReactNode }) {
   return (
     <section className="mb-6 border-t-2 border-ink pt-2 break-inside-avoid-page">
       <h2 className="mb-1 text-lg font-bold">{title}</h2>
