@@ -40,6 +40,8 @@ type Device struct {
 	Path               string     `json:"path" doc:"Organisation fact, like north/kirkness/desk"`
 	Tags               []string   `json:"tags" nullable:"false" doc:"Organisation fact"`
 	PrimaryUser        string     `json:"primary_user" doc:"Organisation fact"`
+	PrimaryUserLearned bool       `json:"primary_user_learned" doc:"From who signs in there on most days, and set by nobody"`
+	UserGroups         []string   `json:"user_groups" nullable:"false" doc:"Groups of the directory that the primary user is in, directly or through others, as rules read them"`
 	NameRefused        string     `json:"name_refused" doc:"What the workstation is called, where another device has or keeps that name; empty where it has the name of the device"`
 	RepeatedlyReverted []string   `json:"repeatedly_reverted" nullable:"false" doc:"Units that something keeps changing back: the device corrected them three times within a day"`
 	OpenFindings       int        `json:"open_findings"`

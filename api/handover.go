@@ -37,7 +37,7 @@ type Handover struct {
 	LastContact    *time.Time        `json:"last_contact"`
 	Retired        *Retired          `json:"retired" doc:"Null while it is not"`
 	Settings       []HandoverSetting `json:"settings" nullable:"false" doc:"In force"`
-	Administrators []LocalMember     `json:"administrators" nullable:"false" doc:"Who could get in as an administrator, as the device said last"`
+	Administrators []LocalMember     `json:"administrators" nullable:"false" doc:"Who could get in, as the device said last"`
 	Passwords      []HandoverAccount `json:"passwords" nullable:"false" doc:"In escrow, without the passwords"`
 	Views          []Reveal          `json:"views" nullable:"false" doc:"Of its passwords, latest first, at most 500"`
 }
@@ -61,8 +61,8 @@ type HandoverAccount struct {
 	Deposits  int        `json:"deposits" doc:"Kept, the current one and former ones"`
 }
 
-// HandoverSheet is a handover with what proves it: a JWS of exactly this sheet, and the list of keys that says whose the
-// signature is.
+// HandoverSheet is a handover with what proves it: a JWS of exactly this sheet, and the list of keys that says whose
+// the signature is.
 type HandoverSheet struct {
 	Handover
 	Signed  string `json:"signed"`

@@ -14,15 +14,16 @@ import (
 	"rankwarden.example/client"
 )
 
-// A device that is retired leaves the fleet with a reason; its passwords stay findable until a day, and are changed when
-// it comes back. A signed sheet says what it was.
+// A device that is retired leaves the fleet with a reason; its passwords stay findable until a day, and are changed
+// when it comes back. A signed sheet says what it was.
 func TestTheEndOfADevice(t *testing.T) {
 	s := startTogether(t)
 	ctx := t.Context()
 	s.publish("base", strings.Replace(desk, "%THEN%", "end-sessions", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	s.until(func() bool { require.NoError(t, d.Cycle(ctx)); return len(s.deposits("SKL-TKT-001")) == 1 })
-	_, err := s.as("sigrid", "support").Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711: printer driver"})
+	_, err := s.as("sigrid", "support").Reveal(ctx, "SKL-TKT-001",
+		api.RevealSpec{Reason: "ticket 4711: printer driver"})
 	require.NoError(t, err)
 
 	err = s.owner.RetireDevice(ctx, "SKL-TKT-001", api.Retirement{Because: "broken"})

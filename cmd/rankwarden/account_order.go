@@ -17,8 +17,8 @@ func (a *app) accountLeftBehind() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "left-behind", Args: cobra.NoArgs,
 		Short: "List accounts that a policy managed once and none does any more",
-		Long: "List accounts that a policy managed once and none does any more: nobody changes their passwords. Manage\n" +
-			"one again by assigning a policy that has an account of its key, or disable or remove it.",
+		Long: "List accounts that a policy managed once and none does any more: nobody changes their passwords.\n" +
+			"Manage one again by assigning a policy that has an account of its key, or disable or remove it.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -61,8 +61,8 @@ func (a *app) accountDisable() *cobra.Command {
 func (a *app) accountRemove() *cobra.Command {
 	return a.letGo("remove", "Remove a local account that no policy manages",
 		"Remove a local account that no policy manages. Its files stay where they are; with --files move they go\n"+
-			"into a directory of the day, where the device has Linux. The last usable administrator stays, and so does\n"+
-			"an account that a service or a scheduled task runs as.",
+			"into a directory of the day, where the device has Linux. The last usable administrator stays, and so\n"+
+			"does an account that a service or a scheduled task runs as.",
 		"  rankwarden account remove local:eilif --device SKL-WKS-004 --files move")
 }
 
@@ -134,7 +134,8 @@ func (a *app) mayLetGo(o api.SeenAccountOrder, p api.AccountOrderPreview, yes bo
 	case yes || o.Digest != "" || p.Devices == 0 || len(p.Needs) > 0: // the service says the rest
 		return nil
 	case !term.IsTerminal(int(os.Stdin.Fd())):
-		return unusable{errors.New("there is nobody to ask; look at this, and do exactly it with: --expect " + p.Digest)}
+		return unusable{errors.New("there is nobody to ask; look at this, and do exactly it with: --expect " +
+			p.Digest)}
 	}
 	return confirm("Do it? [y/N] ")
 }

@@ -22,8 +22,8 @@ func (a *app) deviceRetire() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "retire DEVICE --because lost|sold|reinstalled|repair", Short: "Retire a device, and say why",
 		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
-		Long: "Retire a device, and say why: it is told nothing more, and may not report. Its passwords stay under its\n" +
-			"name until a day, 180 days from now unless you say otherwise: rankwarden password list --retired.\n" +
+		Long: "Retire a device, and say why: it is told nothing more, and may not report. Its passwords stay under\n" +
+			"its name until a day, 180 days from now unless you say otherwise: rankwarden password list --retired.\n" +
 			"One that comes back from a repair is taken back with rankwarden device return.",
 		Example: "  rankwarden device retire SKL-WKS-017 --because lost --note \"ticket 4711\"",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -58,8 +58,9 @@ func (a *app) deviceHandover() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "handover [DEVICE]", Short: "Print the handover sheet of a device, or of every device of a group",
 		Args: cobra.MaximumNArgs(1), ValidArgsFunction: a.completeDevices,
-		Long: "Print the handover sheet of a device: what was in force, who could get in, which passwords are in escrow and\n" +
-			"who saw them. As JSON it carries the signature of the service: rankwarden device verify-handover.",
+		Long: "Print the handover sheet of a device: what was in force, who could get in, which passwords are in\n" +
+			"escrow and who saw them. As JSON it carries the signature of the service, for\n" +
+			"rankwarden device verify-handover.",
 		Example: "  rankwarden device handover SKL-WKS-017 -o json > sheet.json",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if (len(args) == 1) == (group != "") {
@@ -100,8 +101,8 @@ func (a *app) sheet(h api.Handover) {
 	fmt.Fprintf(a.out, "%s, %s (%s %s, serial %s)\n", h.Device, h.Organisation, h.Platform, h.OSVersion,
 		cmp.Or(h.Serial, "unknown"))
 	if r := h.Retired; r != nil {
-		fmt.Fprintf(a.out, "Retired %s by %s: %s. %s\nIts passwords are kept until %s.\n", a.when(r.At), r.By, r.Because,
-			r.Note, a.when(r.PasswordsUntil))
+		fmt.Fprintf(a.out, "Retired %s by %s: %s. %s\nIts passwords are kept until %s.\n", a.when(r.At), r.By,
+			r.Because, r.Note, a.when(r.PasswordsUntil))
 	}
 	a.section("In force")
 	for _, s := range h.Settings {
@@ -129,9 +130,10 @@ func (a *app) sheet(h api.Handover) {
 func (a *app) deviceVerifyHandover() *cobra.Command {
 	var root string
 	cmd := &cobra.Command{
-		Use: "verify-handover FILE", Short: "Prove that the service signed a handover sheet", Args: cobra.ExactArgs(1),
-		Long: "Prove that the service signed a handover sheet, or a list of them, as JSON. What is printed is what was\n" +
-			"signed, whatever stands beside it in the file. No service is needed.",
+		Use: "verify-handover FILE", Args: cobra.ExactArgs(1),
+		Short: "Prove that the service signed a handover sheet",
+		Long: "Prove that the service signed a handover sheet, or a list of them, as JSON. What is printed is what\n" +
+			"was signed, whatever stands beside it in the file. No service is needed.",
 		Example: "  rankwarden device verify-handover sheet.json --root FINGERPRINT",
 		RunE: func(_ *cobra.Command, args []string) error {
 			data, err := os.ReadFile(args[0])

@@ -60,10 +60,14 @@ type State struct {
 	Agent       string            `json:"agent,omitempty"`       // version of the program that reports
 	Uses        []Use             `json:"uses,omitempty"`        // of local accounts that are used
 	Sudo        []Sudo            `json:"sudo,omitempty"`        // what sudoers allow
+	Usual       string            `json:"usual,omitempty"`       // who uses the device: an identifier, or [UsualName] and a name
 	// MoreAccounts and MoreMembers are how many more there are than the report has.
 	MoreAccounts int `json:"more_accounts,omitempty"`
 	MoreMembers  int `json:"more_members,omitempty"`
 }
+
+// UsualName begins the name of somebody of the directory whose identifier the device does not know; see [State.Usual].
+const UsualName = "name:"
 
 // Use is what a local account is used for.
 type Use struct {

@@ -67,7 +67,7 @@ func (c *columns) combine(set uint16) column {
 	return all
 }
 
-// text is the value of a fact that is text, or the tags as one text.
+// text is the value of a fact that is text, or a list as one text.
 func (f *Facts) text(field int) string {
 	switch factFields[field] {
 	case "name":
@@ -85,8 +85,12 @@ func (f *Facts) text(field int) string {
 	case "primary_user":
 		return f.PrimaryUser
 	}
-	if len(f.Tags) == 1 {
-		return f.Tags[0]
+	list := f.Tags
+	if factFields[field] == "user_groups" {
+		list = f.UserGroups
 	}
-	return strings.Join(f.Tags, "\x00")
+	if len(list) == 1 {
+		return list[0]
+	}
+	return strings.Join(list, "\x00")
 }

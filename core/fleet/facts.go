@@ -26,6 +26,7 @@ type Facts struct {
 	Path        string // like north/kirkness/desk
 	Tags        []string
 	PrimaryUser string
+	UserGroups  []string // of the directory that the primary user is in, in lower case, with their domain and without
 }
 
 // factFields are the names a rule can read, with their place in the bit set of [Rule.reads].
@@ -39,10 +40,14 @@ var factFields = []string{
 	"path",
 	"tags",
 	"primary_user",
+	"user_groups",
 }
 
 // OrganisationFacts are the names of the facts that no device can set for itself.
-var OrganisationFacts = []string{"path", "tags", "primary_user"}
+var OrganisationFacts = []string{"path", "tags", "primary_user", "user_groups"}
+
+// OfUser reports whether a fact follows from who uses a device.
+func OfUser(fact string) bool { return fact == "primary_user" || fact == "user_groups" }
 
 // OfOrganisation reports whether a fact is one that no device can set for itself.
 func OfOrganisation(fact string) bool { return slices.Contains(OrganisationFacts, fact) }
@@ -52,6 +57,7 @@ const (
 	MaxDeviceName = 63
 	MaxPath       = 200
 	mostTags      = 64 // tags
+	MostGroups    = 64 // groups of the directory that count for a primary user, by name
 	longestTag    = 63
 )
 

@@ -207,7 +207,7 @@ func (p factTypes) FindStructFieldType(name, field string) (*types.FieldType, bo
 	switch field {
 	case "os_build":
 		kind = types.IntType
-	case "tags":
+	case "tags", "user_groups":
 		kind = types.NewListType(types.StringType)
 	}
 	if !slices.Contains(factFields, field) {
@@ -234,6 +234,8 @@ func (f *Facts) get(field string) (ref.Val, error) {
 		return types.NewStringList(types.DefaultTypeAdapter, f.Tags), nil
 	case "primary_user":
 		return types.String(f.PrimaryUser), nil
+	case "user_groups":
+		return types.NewStringList(types.DefaultTypeAdapter, f.UserGroups), nil
 	case "os_build":
 		if f.OSBuild == 0 {
 			return nil, errUnknownFact

@@ -67,6 +67,8 @@ type Inventory struct {
 	// MoreAccounts and MoreMembers are how many are beyond the bounds.
 	MoreAccounts int `json:"more_accounts,omitempty"`
 	MoreMembers  int `json:"more_members,omitempty"`
+	// Usual is who uses the device most, see [drift.State].
+	Usual string `json:"usual,omitempty"`
 }
 
 // way is by what a member is told from others: the local group and whoever is in it.
@@ -78,7 +80,7 @@ func (m Member) way() way { return way{m.GroupSID, m.SID} }
 // name of one number, counts once, by its first name, of groups by that of a
 // privileged one.
 func Of(state drift.State) Inventory {
-	x := Inventory{Accounts: []Account{}, Members: []Member{}}
+	x := Inventory{Accounts: []Account{}, Members: []Member{}, Usual: state.Usual}
 	privileged, known, ways := map[principal.SID]bool{}, map[principal.SID]bool{}, map[way]int{}
 	for _, g := range state.LocalGroups {
 		may := unit.IsPrivileged(g.LocalGroup)

@@ -67,7 +67,7 @@ func (f *file) devices(s *Scenario) error {
 		}
 		s.Devices[i] = fleet.Facts{
 			Name: d.Name, Platform: d.Platform, OSVersion: d.OSVersion, OSBuild: d.OSBuild, Model: d.Model,
-			Serial: d.Serial, Path: d.Path, Tags: d.Tags, PrimaryUser: d.PrimaryUser,
+			Serial: d.Serial, Path: d.Path, Tags: d.Tags, PrimaryUser: d.PrimaryUser, UserGroups: d.UserGroups,
 		}
 		if d.Reported != nil {
 			s.Reports[i] = (*drift.Report)(d.Reported)

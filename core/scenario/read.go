@@ -65,6 +65,7 @@ type device struct {
 	Path        string   `json:"path"         yaml:"path"`
 	Tags        []string `json:"tags"         yaml:"tags"`
 	PrimaryUser string   `json:"primary_user" yaml:"primary_user"`
+	UserGroups  []string `json:"user_groups"  yaml:"user_groups"`
 	Reported    *report  `json:"reported"     yaml:"reported"`
 }
 
@@ -173,7 +174,7 @@ func decodeJSON(source []byte, into *file) error {
 
 var keys = strings.Fields(
 	`format at directory groups policies policy_files assignments devices change publish assign withdraw group drop_group notes ref sid guid
-	name rule policy include exclude within rank stance platform os_version os_build model serial path tags primary_user reported
+	name rule policy include exclude within rank stance platform os_version os_build model serial path tags primary_user user_groups reported
 	rollout first shares gate events verified failed soak at do by reason give_back settings working guard_refused held online silent heard joins leaves`,
 )
 

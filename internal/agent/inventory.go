@@ -3,6 +3,7 @@ package agent
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/inventory"
@@ -22,6 +23,9 @@ func (a *Agent) tellInventory(ctx context.Context, state *drift.State) error {
 			return fmt.Errorf("reading sudoers: %w", err)
 		}
 	}
+	state.Usual = a.journal.Usual(a.now(), func(account string) bool {
+		return slices.ContainsFunc(state.Accounts, func(x drift.Account) bool { return x.SID.String() == account })
+	})
 	inventory.Bound(state)
 	there := map[principal.SID]bool{}
 	state.Uses = nil

@@ -53,6 +53,8 @@ type Config struct {
 	Kept           store.RetentionPeriods // how long records are kept, [retention.DefaultKept] where zero
 	Directory      *directory.Connection  // nil for none
 	DirectoryEvery time.Duration          // between two readings of it
+	// LearnPrimaryUsers takes as the primary user of a device whoever signs in there on most days.
+	LearnPrimaryUsers bool
 	// NotifyNetworks are those beside public addresses that notifications may go to.
 	NotifyNetworks []netip.Prefix
 	Traces         string // URL of a collector of traces (OTLP over HTTP), empty for none

@@ -275,6 +275,9 @@ func (s *Server) recurring(c Config) []jobs.Job {
 			return s.Reporting.RecordStandings(ctx)
 		}},
 	}
+	if c.LearnPrimaryUsers {
+		list = append(list, jobs.Job{Name: "primary users", Every: time.Minute, Do: s.Changes.LearnUsers})
+	}
 	if c.Directory != nil {
 		list = append(list, jobs.Job{Name: "directory", Long: true, Every: c.DirectoryEvery,
 			Do: s.Changes.KeepDirectory})

@@ -190,6 +190,10 @@ var serviceSwitches = []Switch{
 }
 
 var directorySwitches = []Switch{
+	yes("learn-primary-users", "take as the primary user of a device whoever of the directory signs in there on most "+
+		"days of a month, where nobody has set one; then rules over who uses a device decide neither reach nor "+
+		"exclusion",
+		func(c *Config) *bool { return &c.LearnPrimaryUsers }).on(service, "Primary users from sign-ins"),
 	together("directory-base", "", "distinguished `name` below which its people and groups are, such as "+
 		"dc=skerryline,dc=example"),
 	together("directory-bind", "", "`DN` to sign in to the directory as; anonymous when left out"),

@@ -12,43 +12,44 @@ type LetGoAccount struct {
 	Managed bool // a policy manages it
 }
 
-// AccountsToLetGo are the accounts that a reference means on devices, as the devices said them last, in the order of the
-// devices' names. The reference is one of a managed account, of the name of a local one, or an identifier.
+// AccountsToLetGo are the accounts that a reference means on devices, as the devices said them last, in the order of
+// the devices' names. The reference is one of a managed account, of the name of a local one, or an identifier.
 func (t DevicesReader) AccountsToLetGo(devices []string, ref principal.Ref) ([]LetGoAccount, error) {
-	means := map[principal.Kind]string{principal.Account: "a.key = ?", principal.Local: "a.name_key = ?",
-		principal.Bare: "a.sid = ?"}[ref.Kind()]
+	means := map[principal.Kind]string{principal.Account: "a.key", principal.Local: "a.name_key",
+		principal.Bare: "a.sid"}[ref.Kind()]
 	if means == "" {
 		return nil, nil
 	}
 	return rows[LetGoAccount](t, `select a.device_id, a.sid, a.name, a.full_name, a.builtin, a.key, a.enabled,
 		a.privileged, a.password_set_at, a.last_sign_in, to_jsonb(a.runs) as runs, a.since, d.name as device,
 		a.key <> '' and not exists (select 1 from findings f where f.device_id = a.device_id and f.closed_at is null
-			and f.kind = ? and f.unit = 'accounts.' || a.key) as managed
+			and f.kind = $1 and f.unit = 'accounts.' || a.key) as managed
 		from inventory_accounts a
 		join devices d on d.id = a.device_id and d.state = 'live'
-		where a.device_id = any(?) and `+means+` order by d.name_key, a.sid`,
+		where a.device_id = any($2) and `+means+` = $3 order by d.name_key, a.sid`,
 		string(drift.AccountLeftBehind), array[string](devices), ref.Value())
 }
 
-// LeftBehind counts devices in reach with an enabled account that a policy managed once and none does any more, and gives
-// one of them.
+// LeftBehind counts devices in reach with an enabled account that a policy managed once and none does any more, and
+// gives one of them.
 func (t DevicesReader) LeftBehind(reach rights.Reach) (devices int, example DeviceName, err error) {
 	within, args := inReach(reach)
 	list, err := rows[struct {
 		ID, Name string
 		Devices  int
-	}](t, `select (array_agg(d.id order by d.name))[1] as id, min(d.name) as name, count(distinct d.id) as devices from findings f
+	}](t, `select (array_agg(d.id order by d.name))[1] as id, min(d.name) as name, count(distinct d.id) as devices
+		from findings f
 		join devices d on d.id = f.device_id and d.state = 'live'
 		where f.kind = ? and f.closed_at is null and f.state = 'open' and f.actual <> ?::jsonb and `+within,
-		append([]any{string(drift.AccountLeftBehind), `"`+drift.LeftDisabled+`"`}, args...)...)
+		append([]any{string(drift.AccountLeftBehind), `"` + drift.LeftDisabled + `"`}, args...)...)
 	if err != nil || len(list) == 0 || list[0].Devices == 0 {
 		return 0, DeviceName{}, err
 	}
 	return list[0].Devices, DeviceName{ID: list[0].ID, NameKey: list[0].Name}, nil
 }
 
-// ListLeftBehind lists the accounts that a policy managed once and none does any more, on devices in reach, in the order
-// of the devices' identifiers.
+// ListLeftBehind lists the accounts that a policy managed once and none does any more, on devices in reach, in the
+// order of the devices' identifiers.
 func (t DevicesReader) ListLeftBehind(reach rights.Reach, group string, p Page) ([]LocalAccount, string, error) {
 	var device, sid string
 	if err := p.after(&device, &sid); err != nil {

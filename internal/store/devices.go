@@ -38,6 +38,8 @@ type Device struct {
 	Path               string   // organisation facts: path, tags, primary user
 	Tags               []string `gorm:"serializer:json"`
 	PrimaryUser        string
+	PrimaryUserLearned bool     `gorm:"->"`                 // from sign-ins
+	UserGroups         []string `gorm:"->;serializer:json"` // of the directory that the primary user is in
 	Claims             *string
 	PublicKey          []byte
 	KeyID              string

@@ -18,6 +18,7 @@ const (
 	LockRollouts  = 8470_7
 	LockNotify    = 8470_8
 	LockReseal    = 8470_9
+	LockLearning  = 8470_10
 )
 
 // A turn is a lease: a row with its holder, a fence and an end. It is renewed while its holder lives, and another

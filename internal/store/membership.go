@@ -29,6 +29,7 @@ type DeviceFacts struct {
 	Path        string
 	Tags        []string `gorm:"serializer:json"`
 	PrimaryUser string
+	UserGroups  []string `gorm:"serializer:json"`
 }
 
 // Facts are the facts as rules read them.
@@ -43,6 +44,7 @@ func (f DeviceFacts) Facts() fleet.Facts {
 		Path:        f.Path,
 		Tags:        f.Tags,
 		PrimaryUser: f.PrimaryUser,
+		UserGroups:  f.UserGroups,
 	}
 }
 
@@ -232,7 +234,8 @@ func (t OrganisationWriter) SetDeviceFacts(id, platform, version string, build i
 
 // TakeFacts gives a device the organisation facts of the one whose place it takes.
 func (t DevicesWriter) TakeFacts(device, former string) error {
-	return t.exec(`update devices d set path = f.path, tags = f.tags, primary_user = f.primary_user, changed_at = now()
+	return t.exec(`update devices d set path = f.path, tags = f.tags, primary_user = f.primary_user,
+		primary_user_learned = f.primary_user_learned, user_groups = f.user_groups, changed_at = now()
 		from devices f where d.id = $1 and f.id = $2`, device, former)
 }
 

@@ -15,6 +15,7 @@ import (
 type TakenInventory struct {
 	Digest       string
 	Unknown      string              // see [inventory.Inventory.Unknown]
+	Usual        string              // who uses the device most
 	Accounts     []inventory.Account // are there from now on, or are otherwise
 	Members      []inventory.Member
 	GoneAccounts []inventory.Account
@@ -76,8 +77,8 @@ func (b *ReportBatch) writeInventories(q *pgx.Batch) {
 		if x == nil {
 			continue
 		}
-		q.Queue("update devices set inventory = $2, unknown_accounts = $3 where id = $1", r.DeviceID, x.Digest,
-			x.Unknown)
+		q.Queue("update devices set inventory = $2, unknown_accounts = $3, usual_user = $4 where id = $1", r.DeviceID,
+			x.Digest, x.Unknown, x.Usual)
 		if len(x.GoneAccounts) > 0 {
 			q.Queue("delete from inventory_accounts where device_id = $1 and sid = any($2)", r.DeviceID,
 				textsOf(x.GoneAccounts, func(a inventory.Account) string { return a.SID.String() }))

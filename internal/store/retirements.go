@@ -36,7 +36,8 @@ func (t DevicesReader) Retirements(devices []string) ([]Retirement, error) {
 	return rows[Retirement](t, "select * from retirements where device_id = any($1)", array[string](devices))
 }
 
-// RetiredRotations lists a page of the passwords of retired devices in reach that are kept still, by device and account.
+// RetiredRotations lists a page of the passwords of retired devices in reach that are kept still, by device and
+// account.
 func (t PasswordsReader) RetiredRotations(
 	clock Clock, reach rights.Reach, search string, p Page,
 ) ([]Rotation, string, error) {

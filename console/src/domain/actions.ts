@@ -61,6 +61,7 @@ export const actions: Record<string, string> = {
   "device.returned": "took back device",
   "device.resettled": "settled",
   "device.facts_set": "set facts of",
+  "device.users_learned": "learned",
   "device.epoch_begun": "began a new epoch:",
   "directory.read": "read the",
   "session.opened": "signed in",

@@ -71,8 +71,9 @@ type Host interface {
 // SignIn is one sign-in at the device. Numbers grow, and are never used twice.
 type SignIn struct {
 	Number  int64         `json:"number"`
-	Account principal.SID `json:"account"` // zero for one that is not there any more
-	At      time.Time     `json:"at"`      // by the device's own clock
+	Account principal.SID `json:"account"`        // zero for one that is not there any more, or that the device does not know
+	Name    string        `json:"name,omitempty"` // of somebody of a directory whose identifier the device does not know
+	At      time.Time     `json:"at"`             // by the device's own clock
 }
 
 // TellsWhoIsThere is what a host implements that knows who is signed in.

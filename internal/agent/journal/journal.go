@@ -55,8 +55,10 @@ type Journal struct {
 	SignIns   int64                `json:"sign_ins"`  // number of the latest sign-in that was looked at
 	// LastSignIns are the days on which somebody signed in last, by account.
 	LastSignIns map[principal.SID]time.Time `json:"last_sign_ins,omitempty"`
-	Nonce       string                      `json:"nonce"`   // of a new epoch that was asked for
-	Lacking     bool                        `json:"lacking"` // the service may lack deposits of earlier epochs
+	// UsedOn are the days of the last month on which somebody signed in, by who it was.
+	UsedOn  map[string][]time.Time `json:"used_on,omitempty"`
+	Nonce   string                 `json:"nonce"`   // of a new epoch that was asked for
+	Lacking bool                   `json:"lacking"` // the service may lack deposits of earlier epochs
 
 	Last    *drift.Report `json:"last"`           // the latest report that the service has stored
 	Pending *Pending      `json:"pending"`        // a report that may or may not have arrived

@@ -33,6 +33,7 @@ func (x *Rotator) WatchUse(ctx context.Context) error {
 	for _, s := range signIns {
 		x.Journal.SignIns = s.Number
 		x.Journal.SignedIn(s.Account, x.ServiceTime(s.At))
+		x.Journal.Used(s.Account, s.Name, x.ServiceTime(s.At))
 		of, managed := rules[s.Account]
 		if !managed {
 			continue

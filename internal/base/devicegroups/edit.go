@@ -25,6 +25,7 @@ type EditRecords interface {
 	CountDevicesOutside(reach rights.Reach, ids []string) (int, error)
 	CountMembersOutside(reach rights.Reach, groupID string) (int, error)
 	CountOutside(reach rights.Reach, names []string) (int, error)
+	LearnsUsers() (bool, error)
 	LiveIDs(keys []string) ([]string, error)
 	OperatorsReaching(group string) ([]string, error)
 	RemoveFromGroup(groupID string, devices []string) error
@@ -274,9 +275,13 @@ func mayFollow(tx EditRecords, group, rule string) error {
 	if err != nil {
 		return err
 	}
+	learned, err := tx.LearnsUsers()
+	if err != nil {
+		return err
+	}
 	for _, a := range assignments {
 		if slices.Contains(a.Exclude, group) {
-			if err := Excluded.Check(group, rule); err != nil {
+			if err := Excluded.Check(group, rule, learned); err != nil {
 				return err
 			}
 		}
@@ -285,5 +290,5 @@ func mayFollow(tx EditRecords, group, rule string) error {
 	if err != nil || len(operators) == 0 {
 		return err
 	}
-	return Reached.Check(group, rule)
+	return Reached.Check(group, rule, learned)
 }

@@ -44,14 +44,19 @@ var (
 // out of a policy, or into somebody's reach.
 func NotByDevice(tx interface {
 	RuledGroups() ([]store.RuleGroup, error)
+	LearnsUsers() (bool, error)
 }, groups []string, u Use) error {
 	ruled, err := tx.RuledGroups()
 	if err != nil {
 		return err
 	}
+	learned, err := tx.LearnsUsers()
+	if err != nil {
+		return err
+	}
 	for _, g := range ruled {
 		if slices.Contains(groups, g.Name) {
-			if err := u.Check(g.Name, g.Rule); err != nil {
+			if err := u.Check(g.Name, g.Rule, learned); err != nil {
 				return err
 			}
 		}
@@ -59,21 +64,32 @@ func NotByDevice(tx interface {
 	return nil
 }
 
-// Check refuses the rule of a group for the use when it reads what a device says of itself.
-func (u Use) Check(group, source string) error {
+// Check refuses the rule of a group for the use when it reads what a device says of itself: its own facts, and who uses
+// it, where that is learned from what it says.
+func (u Use) Check(group, source string, learned bool) error {
 	rule, err := fleet.ParseRule(source)
 	if err != nil {
 		return err // it was checked when it was saved
 	}
 	for _, fact := range rule.Reads() {
-		if !fleet.OfOrganisation(fact) {
+		if !fleet.OfOrganisation(fact) || learned && fleet.OfUser(fact) {
 			return refusal.New(refusal.Invalid,
 				"the rule of %q reads device.%s, which a device says of itself; %s. %s a listed group, or one whose "+
 					"rule reads only %s",
-				group, fact, u.danger, u.instead, strings.Join(fleet.OrganisationFacts, ", ")).
+				group, fact, u.danger, u.instead, strings.Join(ofOrganisation(learned), ", ")).
 				At(u.place).
 				WithCode(u.code)
 		}
 	}
 	return nil
+}
+
+// ofOrganisation are the facts that no device decides.
+func ofOrganisation(learned bool) (facts []string) {
+	for _, fact := range fleet.OrganisationFacts {
+		if !learned || !fleet.OfUser(fact) {
+			facts = append(facts, fact)
+		}
+	}
+	return facts
 }

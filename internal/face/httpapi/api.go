@@ -164,7 +164,6 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.accountsRoutes()
 	a.deviceEventsRoutes()
 	a.ordersRoutes()
-	a.accountOrdersRoutes()
 	a.passwordsRoutes()
 	a.watchRoutes()
 	a.trailRoutes()

@@ -33,6 +33,8 @@ func viewDevice(d store.Device) api.Device {
 		Path:               d.Path,
 		Tags:               append([]string{}, d.Tags...),
 		PrimaryUser:        d.PrimaryUser,
+		PrimaryUserLearned: d.PrimaryUserLearned,
+		UserGroups:         append([]string{}, d.UserGroups...),
 		NameRefused:        d.NameRefused,
 		RepeatedlyReverted: unitNames(d.RepeatedlyReverted),
 		OpenFindings:       d.OpenFindings,

@@ -77,7 +77,7 @@ type factsBody struct {
 func (b factsBody) edits() []changes.Facts {
 	edits := make([]changes.Facts, len(b.Devices))
 	for i, f := range b.Devices {
-		edits[i] = changes.Facts(f)
+		edits[i] = changes.Facts{Device: f.Device, Path: f.Path, Tags: f.Tags, PrimaryUser: f.PrimaryUser}
 	}
 	return edits
 }

@@ -34,6 +34,7 @@ func (a *routes) ordersRoutes() {
 	register(a, operation.ListOrders, a.listOrders)
 	register(a, operation.SendOrder, a.sendOrder)
 	register(a, operation.OrderProgress, a.orderProgress)
+	a.accountOrdersRoutes()
 }
 
 func (a *routes) listOrders(ctx context.Context, who rights.Identity, in *struct {

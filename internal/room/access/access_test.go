@@ -49,6 +49,7 @@ func (r *records) SetSignInFailure(f store.SignInFailure) error {
 }
 func (r *records) GroupsNamed([]string) ([]store.Group, error) { return nil, nil }
 func (r *records) RuledGroups() ([]store.RuleGroup, error)     { return nil, nil }
+func (r *records) LearnsUsers() (bool, error)                  { return false, nil }
 func (r *records) ListGroups(string, store.Page) ([]store.GroupCount, string, error) {
 	return nil, "", nil
 }

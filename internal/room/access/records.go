@@ -13,6 +13,7 @@ import (
 type Reads interface {
 	devicegroups.Names
 
+	LearnsUsers() (bool, error)
 	RuledGroups() ([]store.RuleGroup, error)
 	Passkeys(operator string) ([]store.Passkey, error)
 	DeviceGrantByUserCode(code string, now time.Time) (store.DeviceGrant, error)

@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/cache"
+	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -94,11 +95,24 @@ func (s *Service) merge(
 		return change, err
 	}
 	change.touched = touched
+	if err := groupsOfUsers(tx, w); err != nil {
+		return change, err
+	}
 	return change, s.directoryTouched(tx, w, touched)
 }
 
-// tellMembers stores who is in the groups of a reading. Nothing is decided by it: a policy names groups, and a device
-// knows its directory.
+// groupsOfUsers works out anew of which groups the primary users of devices are, and the groups of devices that ask for
+// that.
+func groupsOfUsers(tx Records, w *uow.Work) error {
+	altered, err := tx.SetUserGroups(nil)
+	if err != nil || len(altered) == 0 {
+		return err
+	}
+	return devicegroups.FactsChanged(tx, w, "groups of the directory changed", altered)
+}
+
+// tellMembers stores who is in the groups of a reading. Only rules over the groups of a primary user decide by it: a
+// policy names groups, and a device knows its directory.
 func tellMembers(tx Records, stored []store.DirectoryEntry, entries []directory.Entry) error {
 	byDN := map[string]string{}
 	for _, e := range stored {

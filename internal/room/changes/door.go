@@ -36,6 +36,8 @@ type attempt struct {
 	also func(tx Records) (effect.AccessSet, error)
 	// everybody says that all devices it concerns are told something else, whatever their settings are.
 	everybody bool
+	// unattended says that nobody is there who could look first: then it waits for somebody.
+	unattended bool
 	// goes is done instead of making it again, where a rollout takes it out; nil for at once.
 	goes func(tx Records, w *uow.Work, x *weighed) error
 	// waits has it wait, for somebody else or for a decision.
@@ -79,6 +81,8 @@ func (s *Service) admit(tx Records, w *uow.Work, a attempt, x *weighed, agreed *
 		return refusal.BeyondReach()
 	case a.asking.Seen != "" && a.asking.Seen != x.Digest:
 		return errPreviewMoved(w.Object(), x.Preview)
+	case a.unattended && x.Judgement.Answer != gate.Go:
+		return a.waits(tx, w, x)
 	case (a.whole || x.mustBeSeen()) && a.asking.Seen == "":
 		return errLookFirst(x)
 	case x.mustBeReasoned() && strings.TrimSpace(a.asking.Reason) == "":

@@ -23,6 +23,8 @@ type Facts struct {
 	Path        *string   `json:"path,omitempty"`
 	Tags        *[]string `json:"tags,omitempty"`
 	PrimaryUser *string   `json:"primary_user,omitempty"`
+	// Learned says that the primary user was learned from sign-ins; it stays so until somebody sets one.
+	Learned bool `json:"learned,omitempty"`
 }
 
 func (f Facts) check() error {
@@ -77,7 +79,11 @@ func (s *Service) setFacts(tx Records, w *uow.Work, edits []Facts) error {
 		return err
 	}
 	after := map[string]any{}
+	users := map[bool][]string{} // devices whose primary user is set, by whether it was learned
 	for i, edit := range edits {
+		if edit.PrimaryUser != nil {
+			users[edit.Learned] = append(users[edit.Learned], ids[i])
+		}
 		d, err := tx.Device(s.Clock(), ids[i], "")
 		if err != nil {
 			return refusal.Named(err, "device", edit.Device)
@@ -88,6 +94,14 @@ func (s *Service) setFacts(tx Records, w *uow.Work, edits []Facts) error {
 			return err
 		}
 		after[d.Name] = map[string]any{"path": d.Path, "tags": d.Tags, "primary_user": d.PrimaryUser}
+	}
+	for learned, devices := range users {
+		if err := tx.SetLearned(devices, learned); err != nil {
+			return err
+		}
+		if _, err := tx.SetUserGroups(devices); err != nil {
+			return err
+		}
 	}
 	if err := devicegroups.FactsChanged(tx, w, "facts set", ids); err != nil {
 		return err

@@ -53,6 +53,7 @@ type Reads interface {
 	LiveFacts(ids []string) ([]store.DeviceFacts, error)
 	NumberedChanges(name string) ([]string, error)
 	RolloutsUnderWay() ([]store.Rollout, error)
+	UsersToLearn(limit int) ([]store.UserToLearn, error)
 	RuledGroups() ([]store.RuleGroup, error)
 	ListAssignments(policy string, p store.Page) ([]store.Assignment, string, error)
 	ListPolicies(search string, p store.Page) ([]store.Policy, string, error)
@@ -84,6 +85,8 @@ type Records interface {
 	SetDirectoryMembers(groups []string, members []store.DirectoryMember) error
 	RemoveDirectory(refs []string) error
 	SetDirectorySync(s store.DirectorySync) error
+	SetLearned(devices []string, learned bool) error
+	SetUserGroups(devices []string) ([]string, error)
 	SetFacts(id, path string, tags []string, primaryUser string) error
 	SetUndo(change, typ, name, undo string) error
 	Mark() error

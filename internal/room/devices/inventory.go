@@ -21,7 +21,7 @@ func takeInventories(b ReportBatch, judged []*judgement) error {
 			continue
 		}
 		reported[j] = now
-		j.taken.Inventory = &store.TakenInventory{Digest: digest, Unknown: now.Unknown()}
+		j.taken.Inventory = &store.TakenInventory{Digest: digest, Unknown: now.Unknown(), Usual: now.Usual}
 		if j.device.Inventory != "" {
 			before = append(before, j.device.ID)
 		}

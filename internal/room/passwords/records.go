@@ -31,7 +31,9 @@ type Reads interface {
 	OpenApproval(operator, device, target string, now time.Time) (store.Approval, error)
 	Rotates(device, subject string, at time.Time) (bool, error)
 	RotationsByKey(clock store.Clock, keys []store.RotationKey) ([]store.Rotation, error)
-	RetiredRotations(clock store.Clock, reach rights.Reach, search string, p store.Page) ([]store.Rotation, string, error)
+	RetiredRotations(
+		clock store.Clock, reach rights.Reach, search string, p store.Page,
+	) ([]store.Rotation, string, error)
 	RotationsOf(clock store.Clock, device string) ([]store.Rotation, error)
 	ScopesOf(devices []string) (map[string]string, error)
 	SealedTo(key int64, after store.Deposit, limit int) ([]store.Deposit, error)

@@ -59,7 +59,8 @@ func (s *Service) decisions(
 	list = append(list, held.toDecide()...)
 	unsettled := func(Reads, rights.Identity) ([]Decision, error) { return unsettledToDecide(failed), nil }
 	for _, more := range []func(tx Reads, who rights.Identity) ([]Decision, error){
-		s.ofOperators, s.secondPersons, s.revealsToDecide, unsettled, s.waiversToDecide, s.claimsToDecide, s.leftToDecide,
+		s.ofOperators, s.secondPersons, s.revealsToDecide, unsettled, s.waiversToDecide, s.claimsToDecide,
+		s.leftToDecide,
 	} {
 		found, err := more(tx, who)
 		if err != nil {

@@ -71,6 +71,7 @@ export function DevicePage() {
         note={[
           device.model,
           device.path,
+          device.primary_user && `used by ${device.primary_user}${device.primary_user_learned ? " (learned)" : ""}`,
           device.tags.join(", "),
           osOf(device),
           device.agent_version && `agent ${device.agent_version}`,

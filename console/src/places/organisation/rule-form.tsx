@@ -11,7 +11,7 @@ import { TextArea, TextField } from "@/ui/field";
 import { Aside, Trouble } from "@/ui/page";
 import { z } from "@/ui/zod";
 
-const facts = "name, platform, os_version, os_build, model, serial, path, tags, primary_user";
+const facts = "name, platform, os_version, os_build, model, serial, path, tags, primary_user, user_groups";
 
 const ruled = z.object({
   group: z.string().trim().min(1, "Give the group a name."),

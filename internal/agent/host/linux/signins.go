@@ -62,18 +62,20 @@ func (h *Host) SignIns(ctx context.Context, after int64) ([]host.SignIn, error) 
 	}
 	var found []host.SignIn
 	for _, r := range records {
-		account := principal.SID{} // of nobody who is there now
+		account, name := principal.SID{}, "" // of nobody who is there now
 		i := slices.IndexFunc(d.people, func(p person) bool {
 			return d.regular(p) && p.name[:min(len(p.name), userBytes)] == r.user
 		})
 		if i >= 0 {
 			account = personSID(d.people[i].uid)
+		} else if _, local := d.named(r.user); !local {
+			name = r.user // of a directory, or of an account that is gone
 		}
 		number := r.at.UnixMicro()
 		if n := len(found); n > 0 {
 			number = max(number, found[n-1].Number+1)
 		}
-		found = append(found, host.SignIn{Number: number, Account: account, At: r.at})
+		found = append(found, host.SignIn{Number: number, Account: account, Name: name, At: r.at})
 	}
 	return found, nil
 }

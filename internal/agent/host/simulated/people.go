@@ -46,6 +46,14 @@ func (w *Workstation) SignIn(name, password string) error {
 	return ErrWrong
 }
 
+// Arrive is somebody of the directory who signs in.
+func (w *Workstation) Arrive(person principal.SID) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.dirty = true
+	w.signedIn(person)
+}
+
 // signOut ends the sessions of an account, as whoever works there does.
 func (w *Workstation) signOut(name string) {
 	sid := w.Find(name)
