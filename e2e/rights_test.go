@@ -84,6 +84,7 @@ var bodies = map[string]string{
 	"preview-account-order":  `{"do": "disable", "account": "local:nobody", "devices": ["none"]}`,
 	"order-account":          `{"do": "disable", "account": "local:nobody", "devices": ["none"], "digest": "x"}`,
 	"retire-device":          `{"because": "lost"}`,
+	"what-if":                `{"leaving": "user:nobody@skerryline.example"}`,
 	"reveal-password":        `{"reason": "ticket 4711"}`,
 	"decide-approval":        `{"approve": true}`,
 	"delete-directory-entry": `{"ref": "user:nobody@skerryline.example"}`,

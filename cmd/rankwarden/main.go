@@ -157,6 +157,7 @@ func root() *cobra.Command {
 		a.tokenCommand(),
 		a.resolveCommand(),
 		a.previewCommand(),
+		a.whatIfCommand(),
 		a.rehearseCommand(),
 	)
 	manual.AddTo(cmd)

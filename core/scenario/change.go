@@ -9,6 +9,8 @@ import (
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/preview"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/whatif"
 )
 
 // edit is one edit of a change as it is written: an object of one key.
@@ -118,6 +120,11 @@ func (s *Scenario) futures(each fleet.Each) (before, after *plan.Plan, err error
 	}
 	before = plan.Run(s.Inputs, each)
 	return before, plan.RunAfter(before, edited, each), nil
+}
+
+// WhatIf says what would become of the devices with other facts, by index, and without some people of the directory.
+func (s *Scenario) WhatIf(facts map[int]fleet.Facts, gone []principal.Ref, each fleet.Each) *preview.Preview {
+	return s.previewed(plan.Run(s.Inputs, each), plan.Run(whatif.With(s.Inputs, facts, gone), each), each)
 }
 
 func (s *Scenario) known(device int) preview.Device {

@@ -48,6 +48,7 @@ func (a *routes) previews() {
 	register(a, operation.PreviewChange, a.previewChange)
 	register(a, operation.PreviewDevices, a.previewDevices)
 	register(a, operation.PreviewEdits, a.previewEdits)
+	register(a, operation.WhatIf, a.whatIf)
 }
 
 func (a *routes) previewChange(

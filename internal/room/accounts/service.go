@@ -42,6 +42,7 @@ type Reads interface {
 	ListMemberships(
 		reach rights.Reach, sids []string, local string, all bool, p store.Page,
 	) ([]store.LocalMember, string, error)
+	OnlyBy(reach rights.Reach, sids []string, most int) ([]string, error)
 	PrivilegedOf(device string) ([]store.LocalMember, error)
 }
 

@@ -31,6 +31,7 @@ type Reads interface {
 	OpenApproval(operator, device, target string, now time.Time) (store.Approval, error)
 	Rotates(device, subject string, at time.Time) (bool, error)
 	RotationsByKey(clock store.Clock, keys []store.RotationKey) ([]store.Rotation, error)
+	SeenAndValid(reach rights.Reach, operator string, most int) ([]store.SeenPassword, error)
 	RetiredRotations(
 		clock store.Clock, reach rights.Reach, search string, p store.Page,
 	) ([]store.Rotation, string, error)
