@@ -28,8 +28,8 @@ func (a *app) whatIfCommand() *cobra.Command {
 		Use: "what-if [FILE]", Args: cobra.MaximumNArgs(1),
 		Short: "Say what would become of the fleet if devices moved or came, or somebody left",
 		Long: "Say what would become of the fleet if facts of devices were others, devices came, or somebody left\n" +
-			"the directory: who gains and loses access, where nobody could get in, and which passwords the person saw\n" +
-			"that are still the right ones. Nothing is altered. With a scenario file no service is needed.\n\n" +
+			"the directory: who gains and loses access, where nobody could get in, and which passwords the person\n" +
+			"saw that are still the right ones. Nothing is altered. With a scenario file no service is needed.\n\n" +
 			"--facts reads a CSV file as \"rankwarden device facts\" does, --arrive one with the columns device,\n" +
 			"platform, os_version, os_build, model, serial, path, tags, primary_user and user_groups (tags and\n" +
 			"groups separated by semicolons).",
