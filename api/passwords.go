@@ -18,6 +18,7 @@ type Password struct {
 	Changing     bool       `json:"changing" doc:"A change is under way: several passwords may be the right one"`
 	ShownAt      *time.Time `json:"viewed_at"`
 	ShownBy      string     `json:"viewed_by"`
+	Disabled     bool       `json:"disabled" doc:"The account is disabled, as the device said last: the password opens nothing"`
 }
 
 // DepositRef names a deposit of a device.
@@ -43,6 +44,12 @@ type Deposit struct {
 type DevicePassword struct {
 	Password
 	Deposits []Deposit `json:"deposits" nullable:"false" doc:"Newest first"`
+}
+
+// DevicePasswords are the passwords of one device.
+type DevicePasswords struct {
+	Items   []DevicePassword `json:"items" nullable:"false"`
+	WhyNone string           `json:"why_none" doc:"Why nothing is in escrow, and the way out; empty where something is"`
 }
 
 // RevealSpec says whose password is to be shown, and why.

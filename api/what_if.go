@@ -3,8 +3,8 @@ package api
 import (
 	"time"
 
+	"rankwarden.example/core/arrival"
 	"rankwarden.example/core/present"
-	"rankwarden.example/core/whatif"
 )
 
 // WhatIf is what could be otherwise.
@@ -68,7 +68,7 @@ type SeenPassword struct {
 }
 
 // ArrivalOf shows what devices that come would be told.
-func ArrivalOf(x whatif.Arrival) Arrival {
+func ArrivalOf(x arrival.Arrival) Arrival {
 	view := Arrival{Devices: x.Devices, Groups: x.Groups, Assignments: x.Assignments, Settings: x.Settings,
 		Contested: x.Contested, Problems: []string{}, WayIn: x.WayIn}
 	for _, p := range x.Problems {

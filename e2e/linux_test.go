@@ -143,6 +143,7 @@ func startQuick(t *testing.T) *service {
 	s := start(t)
 	s.stop()
 	s.config.Interval = time.Second
+	s.config.HelpText = "Locked out? Call the harbour desk, 100% of the day."
 	s.run()
 	s.owner = client.New(s.URL, "").Look(hasLooked)
 	_, err := s.owner.SignIn(t.Context(), "asta", ownerPassword)
@@ -242,6 +243,8 @@ func (s *service) locksAndUnlocks(r *real, name string, mooring api.Account) {
 		require.ErrorIs(t, r.SignIn(ctx, mooring.Name, "wrong"), hands.ErrRefused)
 	}
 	require.ErrorIs(t, r.SignIn(ctx, mooring.Name, s.current(name)), hands.ErrRefused, "it is locked")
+	said := r.sh("runuser -u nobody -- sh -c 'echo wrong | su " + mooring.Name + " -c true' 2>&1 || true")
+	assert.Contains(t, said, s.config.HelpText, "it says what to do")
 	locked := func() bool { a := s.managed(nil, name); return a.Locked }
 	s.until(locked)
 	s.order("unlock", "account:mooring", name)

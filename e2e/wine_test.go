@@ -78,7 +78,7 @@ func TestTheAgentForWindows(t *testing.T) {
 	assert.Contains(t, w.run("wine", agent, "--version"), "rankwarden-agent version ")
 	assert.Contains(t, w.run("wine", agent, "set-up", "--help"), "Windows service")
 	state := []string{"--host", "simulated", "--name", "SKL-OFF-777", "--state", `C:\agent`}
-	assert.Contains(t, w.run("wine", append([]string{agent, "host-check"}, state...)...), "18 of 18 hold.")
+	assert.Contains(t, w.run("wine", append([]string{agent, "host-check"}, state...)...), "22 of 22 hold.")
 
 	s.publish("base", mooringOnly, 500, "everything")
 	require.NoError(t, os.WriteFile(filepath.Join(w.dir, "token"), []byte(s.enrolmentToken(1)), 0o600))

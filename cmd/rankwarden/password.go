@@ -170,6 +170,9 @@ func (a *app) reveal(
 // printRevealed prints every password that may be the right one, the newest first, with how long it is good.
 func (a *app) printRevealed(r api.RevealResult) error {
 	fmt.Fprintf(a.out, "%s on %s (%s)\n", r.Password.Name, r.Password.Device, r.Password.SID)
+	if r.Password.Disabled {
+		fmt.Fprintln(a.out, "The account is disabled, as the device said last: the password opens nothing.")
+	}
 	if len(r.Candidates) > 1 {
 		fmt.Fprintln(a.out, "A rotation is in progress. One of these is the right one; try the newest first.")
 	}

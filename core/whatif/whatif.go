@@ -5,6 +5,7 @@ package whatif
 import (
 	"slices"
 
+	"rankwarden.example/core/arrival"
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/plan"
@@ -37,21 +38,9 @@ func With(in plan.Inputs, facts map[int]fleet.Facts, gone []principal.Ref) plan.
 	return in
 }
 
-// Arrival is what devices that came would be told, all of those that would be told the same.
-type Arrival struct {
-	Devices     []string          `json:"devices"`
-	Groups      []string          `json:"groups"`      // by rule, that all of them would certainly be in
-	Assignments []string          `json:"assignments"` // that would apply, by rank and name
-	Settings    int               `json:"settings"`
-	Contested   []string          `json:"contested"` // settings that nobody could decide
-	Problems    []resolve.Problem `json:"problems"`
-	// WayIn says that they would have a way in for emergencies: an account of their own whose password is kept.
-	WayIn bool `json:"way_in"`
-}
-
 // Arrive says what devices of some facts would be told. Of the groups of the inputs those by rule are worked out;
 // nobody lists a device that is not there.
-func Arrive(in plan.Inputs, arriving []fleet.Facts, each fleet.Each) []Arrival {
+func Arrive(in plan.Inputs, arriving []fleet.Facts, each fleet.Each) []arrival.Arrival {
 	groups := slices.Clone(in.Groups)
 	for i := range groups {
 		groups[i].Devices = nil
@@ -59,9 +48,9 @@ func Arrive(in plan.Inputs, arriving []fleet.Facts, each fleet.Each) []Arrival {
 	in.Devices, in.Groups, in.Known = arriving, groups, nil
 	p := plan.Run(in, each)
 	members := fleet.MembersOf(groups, arriving)
-	var list []Arrival
+	var list []arrival.Arrival
 	for _, scope := range p.Scopes {
-		a := Arrival{Devices: []string{}, Groups: []string{}, Assignments: []string{}, Contested: []string{},
+		a := arrival.Arrival{Devices: []string{}, Groups: []string{}, Assignments: []string{}, Contested: []string{},
 			Problems: scope.Enforced.Problems}
 		for _, d := range scope.Devices {
 			a.Devices = append(a.Devices, arriving[d].Name)

@@ -61,6 +61,7 @@ type Agent struct {
 	rotator  *rotate.Rotator
 	interval time.Duration
 	accepted bool
+	helped   bool          // the system says what somebody who is locked out should do
 	offset   time.Duration // service time less the clock's
 	latest   time.Time     // service time given out last
 	synced   bool          // the service has told its time
@@ -350,7 +351,8 @@ func (a *Agent) exchange(ctx context.Context, request string, results []protocol
 	if err := a.open(document, request, &answer); err != nil {
 		return false, errors.Join(err, a.FetchKeys(ctx))
 	}
-	a.accepted, a.journal.Help = answer.Accepted, answer.Help
+	a.accepted = answer.Accepted
+	a.takeHelp(ctx, answer.Help)
 	a.setInterval(answer.Interval)
 	if answer.KeyList != "" {
 		if err := a.takeKeys(answer.KeyList); err != nil {

@@ -15,6 +15,17 @@ const (
 // device.
 const ContestedBySomebody = "contested_by_somebody"
 
+// AccountsAltered is the kind of a notification that a policy made, took over, disabled or removed an account of a
+// device, or soon will.
+const AccountsAltered = "accounts_altered"
+
+// Notifies reports whether any target wants a kind.
+func (t NotifyReader) Notifies(kind string) (bool, error) {
+	found, err := rows[bool](t, `select true from notification_targets, jsonb_array_elements_text(events) as wanted(kind)
+		where enabled and wanted.kind = $1 limit 1`, kind)
+	return len(found) > 0, err
+}
+
 // CheckpointSigned is the kind of a notification that carries a checkpoint out of the database.
 const CheckpointSigned = "checkpoint_signed"
 

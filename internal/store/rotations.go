@@ -27,10 +27,12 @@ type Rotation struct {
 	Pending      int
 	ShownAt      *time.Time
 	ShownBy      string
+	Disabled     bool // the account, as the device said last
 }
 
 const rotationColumns = standsColumns + `, r.device_id, d.name as device, d.serial, r.target, r.account, r.name, r.changed_at, r.next_at,
-	r.every_minutes, r.pending, r.shown_at, r.shown_by`
+	r.every_minutes, r.pending, r.shown_at, r.shown_by, exists (select 1 from inventory_accounts i
+		where i.device_id = r.device_id and i.sid = r.account and not i.enabled) as disabled`
 
 // RotationsOf are the passwords of a device, by target.
 func (t PasswordsReader) RotationsOf(clock Clock, device string) ([]Rotation, error) {

@@ -56,6 +56,11 @@ export function GroupPicker({ label, help, everything, value, onChange, problem 
           ))}
         </select>
       </div>
+      {value.length > 0 && value.every((name) => count(name) === 0) && (
+        <p role="status" className="text-second">
+          No device is in {value.length === 1 ? "this group" : "these groups"} yet: it takes effect when one is.
+        </p>
+      )}
       {problem && (
         <p role="alert" className="text-red">
           {problem}

@@ -90,6 +90,13 @@ type TellsUse interface {
 	Sudo(ctx context.Context) ([]drift.Sudo, error)
 }
 
+// ShowsHelp is what a host implements that tells whoever signs in what to do when locked out.
+type ShowsHelp interface {
+	// ShowHelp has the system say a text of the organisation; an empty one takes it away. What somebody else has it say
+	// is left alone.
+	ShowHelp(ctx context.Context, text string) error
+}
+
 // MovesFiles is what a host implements that has the files of accounts in one place.
 type MovesFiles interface {
 	// MoveFiles moves the files of an account into a directory of the day, such as 2027-03-31, which nobody but the

@@ -153,9 +153,20 @@ func (r Room[R, W]) refuse(ctx context.Context, w *Work, refused error) error {
 func Lacking(who rights.Identity) *refusal.Error {
 	return refusal.New(
 		refusal.Forbidden,
-		"with the role %s you may not do this; ask an owner for one that may",
+		"with the role %s you may not do this%s",
 		rights.RoleNames(who.Grants),
+		wayOut(who),
 	)
+}
+
+// wayOut is whom somebody asks who lacks a right: an owner asks nobody.
+func wayOut(who rights.Identity) string {
+	for _, g := range who.Grants {
+		if g.Role == rights.Owner {
+			return "; another role may, and an owner gives it under Operators"
+		}
+	}
+	return "; ask an owner for one that may"
 }
 
 // Itself is the identity of what the service does without being asked.

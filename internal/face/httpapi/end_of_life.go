@@ -109,7 +109,7 @@ func (a *routes) handover(ctx context.Context, who rights.Identity, d store.Devi
 		return none, err
 	}
 	h.Administrators = each(administrators, viewMember)
-	kept, deposits, err := a.Passwords.PasswordsOf(ctx, who, d.ID)
+	kept, deposits, _, err := a.Passwords.PasswordsOf(ctx, who, d.ID)
 	if err != nil {
 		return none, err
 	}

@@ -27,6 +27,7 @@ func viewPassword(r store.Rotation) api.Password {
 		Changing:     r.Pending > 0,
 		ShownAt:      r.ShownAt,
 		ShownBy:      r.ShownBy,
+		Disabled:     r.Disabled,
 	}
 }
 
@@ -119,10 +120,9 @@ func (a *routes) listPasswords(ctx context.Context, who rights.Identity, in *str
 // devicePasswords lists the stored passwords of one device.
 func (a *routes) devicePasswords(
 	ctx context.Context, who rights.Identity, in *NamePath,
-) (*whole[api.DevicePassword], error) {
-	list, deposits, err := a.Passwords.PasswordsOf(ctx, who, in.Name)
-	out := &whole[api.DevicePassword]{}
-	out.Body.Items = []api.DevicePassword{}
+) (*struct{ Body api.DevicePasswords }, error) {
+	list, deposits, why, err := a.Passwords.PasswordsOf(ctx, who, in.Name)
+	out := &struct{ Body api.DevicePasswords }{api.DevicePasswords{Items: []api.DevicePassword{}, WhyNone: why}}
 	for _, r := range list {
 		p := api.DevicePassword{Password: viewPassword(r), Deposits: []api.Deposit{}}
 		for _, d := range deposits[r.Target] {

@@ -3,6 +3,7 @@ package changes
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 
 	"rankwarden.example/core/change"
@@ -55,7 +56,29 @@ func (s *Service) CheckPolicy(ctx context.Context, who rights.Identity, source s
 		out.Asks = present.Policy(doc.Normalise(nil))
 		out.Exists = s.existing(who.Reach(rights.Look), doc)
 	}
+	for i, p := range out.Problems {
+		if p.Code == policy.CodePlatform {
+			out.Problems[i].Message += s.concerned(who.Reach(rights.Look))
+		}
+	}
 	return out, err
+}
+
+// concerned says how many devices a warning about Linux concerns.
+func (s *Service) concerned(reach rights.Reach) string {
+	n := 0
+	for _, d := range s.View.Devices(reach) {
+		if d.Facts.Platform == "linux" {
+			n++
+		}
+	}
+	switch n {
+	case 0:
+		return "; no device in your reach has Linux"
+	case 1:
+		return "; 1 device in your reach has Linux"
+	}
+	return fmt.Sprintf("; %d devices in your reach have Linux", n)
 }
 
 func (s *Service) existing(reach rights.Reach, doc *policy.Document) []Existing {

@@ -3,6 +3,7 @@ package changes
 import (
 	"context"
 
+	"rankwarden.example/core/arrival"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/gate"
 	"rankwarden.example/core/operation"
@@ -44,7 +45,7 @@ func (s *Service) WhatIfFacts(ctx context.Context, who rights.Identity, edits []
 }
 
 // WhatIfTheyCome says what devices that are not there would be told.
-func (s *Service) WhatIfTheyCome(ctx context.Context, arriving []fleet.Facts) ([]whatif.Arrival, error) {
+func (s *Service) WhatIfTheyCome(ctx context.Context, arriving []fleet.Facts) ([]arrival.Arrival, error) {
 	tx := s.Read(ctx)
 	in, _, err := planning.Read(tx, s.Documents, nil, planning.Beside{})
 	if err != nil {

@@ -164,9 +164,12 @@ func (s *Service) LetGo(
 				strings.Join(l.Needs, "; ")).WithCode("second_person")
 		}
 		now := s.Now()
-		given, err := tx.AddOrders(l.Devices, store.Order{Kind: want.kind(), Subject: ref.String(),
-			CreatedBy: who.Name, CreatedAt: now, EndsAt: new(now.Add(protocol.AccountOrderWait)), Batch: batch,
-			Files: want.Files})
+		order := store.Order{Kind: want.kind(), Subject: ref.String(), CreatedBy: who.Name, CreatedAt: now,
+			EndsAt: new(now.Add(protocol.AccountOrderWait)), Batch: batch}
+		if want.Files == protocol.FilesMoved { // where they stay nothing is said of them
+			order.Files = want.Files
+		}
+		given, err := tx.AddOrders(l.Devices, order)
 		if err != nil {
 			return err
 		}

@@ -65,6 +65,9 @@ func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, ev
 		if err := s.contested(tx, device, records); err != nil {
 			return err
 		}
+		if err := s.tellAccounts(tx, device, events); err != nil {
+			return err
+		}
 		w.Tell(store.TopicReports, device)
 		return nil
 	})

@@ -30,6 +30,7 @@ type Reads interface {
 	ListOrders(n store.Narrow, now time.Time, p store.Page) ([]store.Order, string, error)
 	LiveDeviceNamed(folded string) (store.Device, error)
 	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
+	Notifies(kind string) (bool, error)
 	OpenFindings(device string) ([]store.Finding, error)
 	OverdueRotations(clock store.Clock, before time.Time, limit int) ([]store.Rotation, error)
 	Retirements(devices []string) ([]store.Retirement, error)

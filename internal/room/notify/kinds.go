@@ -26,6 +26,7 @@ const (
 	// AdministratorsAltered says that somebody became an administrator of devices, or is none any more.
 	AdministratorsAltered Kind = "administrators_altered"
 	ContestedBySomebody   Kind = store.ContestedBySomebody
+	AccountsAltered       Kind = store.AccountsAltered
 	ApprovalAsked         Kind = "approval_asked" // a change, or what is held, waits for a second person
 	Approved              Kind = "approved"
 	ChangeRefused         Kind = "refused"
@@ -42,7 +43,7 @@ const (
 // Kinds are all that a target can be given.
 var Kinds = []Kind{
 	FindingOpened, FindingCorrected, FindingClosed, DeviceHeld, DeviceSilent, PasswordViewed, RolloutStopped,
-	EditBraked, AdministratorsAltered, ContestedBySomebody, ApprovalAsked, Approved, ChangeRefused,
+	EditBraked, AdministratorsAltered, AccountsAltered, ContestedBySomebody, ApprovalAsked, Approved, ChangeRefused,
 	DatabaseReturned, Frozen,
 	CheckpointSigned, TrailBroken, SealedOwnerUsed, Refused, TrailEntry,
 }

@@ -73,13 +73,14 @@ func (s *Service) Passwords(
 	return list, next, err
 }
 
-// PasswordsOf are those of one device, with their deposits, newest first.
+// PasswordsOf are those of one device, with their deposits, newest first; and why there is none, empty where there is
+// one.
 func (s *Service) PasswordsOf(
 	ctx context.Context, who rights.Identity, device string,
-) ([]store.Rotation, map[string][]store.Deposit, error) {
-	deposits := map[string][]store.Deposit{}
-	var list []store.Rotation
-	err := s.Snapshot(ctx, func(tx Reads) error {
+) (list []store.Rotation, deposits map[string][]store.Deposit, why string, err error) {
+	deposits = map[string][]store.Deposit{}
+	any := false
+	err = s.Snapshot(ctx, func(tx Reads) error {
 		d, err := reach.Visible(tx, s.Clock(), who, device)
 		if err != nil {
 			return err
@@ -91,10 +92,14 @@ func (s *Service) PasswordsOf(
 			if deposits[r.Target], err = tx.DepositsOf(d.ID, r.Target); err != nil {
 				return err
 			}
+			any = any || len(deposits[r.Target]) > 0
 		}
-		return nil
+		if !any {
+			why, err = s.whyNone(tx, d)
+		}
+		return err
 	})
-	return list, deposits, err
+	return list, deposits, why, err
 }
 
 // Reveals lists a page of who saw passwords, latest first.

@@ -28,6 +28,7 @@ type Reads interface {
 	ListApprovals(reach rights.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
 	ListUnrecovered(p store.Page) ([]store.UnrecoveredPassword, string, error)
 	ListReveals(n store.Narrow, p store.Page) ([]store.Reveal, string, error)
+	OpenFindings(device string) ([]store.Finding, error)
 	OpenApproval(operator, device, target string, now time.Time) (store.Approval, error)
 	Rotates(device, subject string, at time.Time) (bool, error)
 	RotationsByKey(clock store.Clock, keys []store.RotationKey) ([]store.Rotation, error)

@@ -192,8 +192,12 @@ func (s *Service) revealed(tx Records, who rights.Identity, req RevealRequest) (
 		}
 	}
 	if len(found.deposits) == 0 {
-		return found, refusal.New(refusal.NotFound, "that password of %s on %s is not in escrow", found.rotation.Target,
-			found.device.Name).
+		why, err := s.whyNone(tx, found.device)
+		if err != nil {
+			return found, err
+		}
+		return found, refusal.New(refusal.NotFound, "that password of %s on %s is not in escrow. %s",
+			found.rotation.Target, found.device.Name, why).
 			WithCode("not_in_escrow")
 	}
 	return found, nil
@@ -215,8 +219,11 @@ func (s *Service) chosen(tx Records, d store.Device, target string) (store.Rotat
 	}
 	switch {
 	case len(list) == 0:
-		return store.Rotation{}, refusal.New(refusal.NotFound,
-			"no password of %s is in escrow; a policy must rotate one, and the device must have done so", d.Name).
+		why, err := s.whyNone(tx, d)
+		if err != nil {
+			return store.Rotation{}, err
+		}
+		return store.Rotation{}, refusal.New(refusal.NotFound, "no password of %s is in escrow. %s", d.Name, why).
 			WithCode("not_in_escrow")
 	case target == "":
 		return store.Rotation{}, refusal.New(refusal.Invalid, "%s has several passwords in escrow; say which: %s",

@@ -10,9 +10,11 @@ export function DevicePasswords({ device }: { device: string }) {
   const now = useNow();
   const passwords = useQuery(read.devicePasswords(device));
   const list = passwords.data?.items ?? [];
-  if (list.length === 0) return null;
+  const none = passwords.data?.why_none;
+  if (list.length === 0 && !none) return null;
   return (
     <Aside title="Passwords">
+      {none && <p className="mb-1.5 text-second">None is in escrow. {none}</p>}
       <ul className="space-y-1.5">
         {list.map((p) => (
           <li key={p.account}>

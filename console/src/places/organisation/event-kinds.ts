@@ -10,6 +10,7 @@ export const eventKinds: { kind: string; words: string }[] = [
   { kind: "service_frozen", words: "settling or rollouts are frozen or thawed" },
   { kind: "edit_braked", words: "an import or facts wait for a decision" },
   { kind: "administrators_altered", words: "administrators were altered" },
+  { kind: "accounts_altered", words: "a policy made, took over, disabled or removed an account" },
   { kind: "contested_by_somebody", words: "somebody contests who gets in" },
   { kind: "approval_asked", words: "a second person is asked" },
   { kind: "approved", words: "a second person approved" },

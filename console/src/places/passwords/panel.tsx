@@ -30,7 +30,13 @@ export function PasswordPanel({ device, account }: { device: string; account: st
   if (passwords.isPending) return <Loading />;
   if (!passwords.data) return <Trouble error={passwords.error as Error} />;
   const chosen = passwords.data.items.find((p) => p.account === account);
-  if (!chosen) return <p className="text-second">{device} has no such password in escrow.</p>;
+  if (!chosen) {
+    return (
+      <p className="text-second">
+        {device} has no such password in escrow. {passwords.data.why_none}
+      </p>
+    );
+  }
   return (
     <>
       <About password={chosen} />
@@ -71,6 +77,11 @@ function About({ password: p }: { password: DevicePassword }) {
           Identifier <span className="font-mono">{p.sid}</span>
         </span>
       </p>
+      {p.disabled && (
+        <p className="mt-1 font-semibold text-held">
+          The account is disabled, as the device said last: the password opens nothing.
+        </p>
+      )}
       <Timeline password={p} now={now} />
       {p.changing && (
         <p className="mt-2 border-l-4 border-waiting px-3 py-1 text-waiting">

@@ -25,6 +25,11 @@ export function Shown({ revealed, hide }: ShownProps) {
           A change is under way: any of these may be the right one. Try the newest first.
         </p>
       )}
+      {revealed.about.disabled && (
+        <p className="mb-2 font-semibold text-held">
+          The account is disabled, as the device said last: the password opens nothing.
+        </p>
+      )}
       <ul className="space-y-3">
         {revealed.candidates.map((c) => (
           <Candidate

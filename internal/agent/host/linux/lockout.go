@@ -22,14 +22,17 @@ const (
 	tallyDir     = "/run/faillock" // unless faillock.conf says another
 )
 
-// Profiles that count wrong passwords, before and after the module that checks them.
+// Profiles that count wrong passwords, before and after the module that checks them. Somebody who is locked out reads
+// what the organisation says; see [Host.ShowHelp]. Whoever is not locked passes by.
 const (
 	lockoutBefore = `Name: Rank Warden: locked accounts are turned away
 Default: no
 Priority: 1024
 Auth-Type: Primary
 Auth:
-	requisite	pam_faillock.so preauth
+	[auth_err=ignore default=2]	pam_faillock.so preauth
+	optional	pam_echo.so file=` + helpFile + `
+	requisite	pam_deny.so
 Account-Type: Primary
 Account:
 	required	pam_faillock.so

@@ -67,6 +67,10 @@ type System interface {
 	EndProcess(id uint32) error
 	// Message is WTSSendMessage, which does not wait for an answer.
 	Message(session uint32, title, text string) error
+	// SignInNotice and SetSignInNotice are the values legalnoticecaption and legalnoticetext of the policies of the
+	// system in its registry, which everybody reads before signing in.
+	SignInNotice() (title, text string, err error)
+	SetSignInNotice(title, text string) error
 	// Restart is InitiateSystemShutdownEx, a minute later.
 	Restart(message string) error
 

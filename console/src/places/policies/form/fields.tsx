@@ -75,6 +75,9 @@ export function Line({ label, children }: { label: string; children: (id: string
 
 const box = "rounded-sm border border-second bg-paper px-2 py-1 disabled:border-hairline";
 
+/** What it means that nothing stands in a field which has no default of its own. */
+const notSet = "not asked for: devices keep what they have";
+
 /** A line of text; empty is not set. */
 export function TextLine(props: { label: string; path: Path; mono?: boolean; placeholder?: string }) {
   const { values, set, readOnly } = useForm();
@@ -86,7 +89,7 @@ export function TextLine(props: { label: string; path: Path; mono?: boolean; pla
           <input
             id={id}
             value={value === undefined || value === null ? "" : String(value)}
-            placeholder={props.placeholder}
+            placeholder={props.placeholder ?? notSet}
             disabled={readOnly}
             onChange={(event) => set(props.path, event.target.value === "" ? undefined : event.target.value)}
             className={`${box} w-full ${props.mono ? "font-mono" : ""}`}
@@ -191,7 +194,7 @@ export function NumberLine(props: { label: string; path: Path; unit: string; pla
             <NumberBox
               id={id}
               value={value}
-              placeholder={props.placeholder}
+              placeholder={props.placeholder ?? "as is"}
               type={(text) => set(props.path, numberOr(text))}
             />
             <span className="text-second">{props.unit}</span>
@@ -241,7 +244,7 @@ export function ChoiceLine(props: {
 
 /** On, off, or not set. */
 export function SwitchLine(props: { label: string; path: Path; on: string; off: string; unset?: string }) {
-  const { label, path, on, off, unset = "not set" } = props;
+  const { label, path, on, off, unset = notSet } = props;
   return (
     <ChoiceLine
       label={label}

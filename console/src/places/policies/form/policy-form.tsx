@@ -61,8 +61,8 @@ export function PolicyForm({ source, problems, asks, readOnly, isNew, onChange }
           ))}
         </fieldset>
       )}
-      {isNew && <TextLine label="Name" path={["name"]} mono />}
-      <TextLine label="Title" path={["title"]} />
+      {isNew && <TextLine label="Name" path={["name"]} mono placeholder="needed" />}
+      <TextLine label="Title" path={["title"]} placeholder="none" />
       <LinesLine label="Notes" path={["notes"]} placeholder="why it is so, for whoever reads it next" />
       {shown.map(({ id, Part }) => (
         <Part key={id} />

@@ -42,7 +42,7 @@ export function Accounts() {
       >
         {(path, account) => (
           <>
-            <TextLine label="Key" path={[...path, "key"]} mono />
+            <TextLine label="Key" path={[...path, "key"]} mono placeholder="needed: how everything else refers to it" />
             <TextLine label="Name" path={[...path, "name"]} mono placeholder="each # becomes a random digit" />
             <Texts
               label="Former names"
@@ -59,10 +59,16 @@ export function Accounts() {
                 { value: "absent", label: "absent: removed from devices" },
               ]}
             />
-            <TextLine label="Full name" path={[...path, "full_name"]} />
-            <TextLine label="Description" path={[...path, "description"]} />
+            <TextLine label="Full name" path={[...path, "full_name"]} placeholder="empty" />
+            <TextLine label="Description" path={[...path, "description"]} placeholder="empty" />
             <Several label="Local groups" path={[...path, "local_groups"]} options={knownGroups} />
-            <SwitchLine label="Password" path={[...path, "password_expires"]} on="expires" off="never expires" />
+            <SwitchLine
+              label="Password"
+              path={[...path, "password_expires"]}
+              on="expires"
+              off="never expires"
+              unset="never expires (default)"
+            />
             <ChoiceLine
               label="Password and sessions"
               path={[...path, "password"]}
@@ -187,7 +193,13 @@ export function RotationRules() {
               ]}
             />
             <NumberLine label="Kept" path={[...path, "keep"]} unit="former passwords in escrow" placeholder="5" />
-            <SwitchLine label="Name" path={[...path, "redraw_name"]} on="new digits each time" off="stays" />
+            <SwitchLine
+              label="Name"
+              path={[...path, "redraw_name"]}
+              on="new digits each time"
+              off="stays"
+              unset="stays (default)"
+            />
             <Wrong path={[...path, "after_use"]} />
             <InWords units={[`rotation.${rotation?.target}`]} />
             <Wrong path={path} />
@@ -213,7 +225,7 @@ export function Membership() {
             {group?.local_groups ? (
               <Texts label="Local groups" path={[...path, "local_groups"]} placeholder="another local group" />
             ) : group?.custom ? (
-              <TextLine label="Local group" path={[...path, "local_group"]} mono />
+              <TextLine label="Local group" path={[...path, "local_group"]} mono placeholder="needed" />
             ) : (
               <ChoiceLine
                 label="Local group"
@@ -305,7 +317,12 @@ export function LockoutRule() {
   const { values } = useForm();
   return (
     <Section id="lockout" title="Lockout">
-      <NumberLine label="Threshold" path={["lockout", "threshold"]} unit="wrong attempts, 0 never locks" />
+      <NumberLine
+        label="Threshold"
+        path={["lockout", "threshold"]}
+        unit="wrong attempts, 0 never locks"
+        placeholder="needed"
+      />
       {at(values, ["lockout", "threshold"]) !== 0 && (
         <>
           <TimeLine label="Duration" path={["lockout", "duration"]} units={["m", "h", "d"]} placeholder="15" />

@@ -45,6 +45,7 @@ type System struct {
 	Programs  []windows.Runs // services
 	Scheduled []windows.Runs // tasks
 	Messages  []string
+	notice    [2]string // before signing in: title and text
 	Restarts  int
 }
 
