@@ -246,3 +246,13 @@ func TestRolesAndReach(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"look", "deploy"}, me.Rights)
 }
+
+// Where nothing is in escrow, whoever looks for a password is told why, and the way out.
+func TestWhyNothingIsInEscrow(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	s.publish("crew", "accounts: [{key: crew, name: crew-1}]", 500, "everything")
+	s.enrolled("SKL-TKT-001")
+	_, err := s.as("liv", "support").Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711: printer"})
+	problem(t, err, 404, "No policy in force rotates a password on it")
+}

@@ -2,6 +2,7 @@ package fleetsim
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"strings"
 	"time"
@@ -35,7 +36,7 @@ func (i Incident) run(ctx context.Context, clock interface {
 		}
 		if err := i.Do(ctx, d); err != nil {
 			log.Debug("an incident did not happen", "device", d.Name, "what", i.What, "error", err)
-			wait = again // the account may not be there yet
+			wait = again // the account, or the policy, may not be there yet
 			continue
 		}
 		log.Debug("incident", "device", d.Name, "what", i.What)
@@ -58,10 +59,17 @@ func WeakensLockout(ctx context.Context, d *Device) error {
 	return d.Machine.SetLockout(ctx, unit.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1})
 }
 
+// errEnabled says that the policy has not been there yet: nobody enables what is enabled.
+var errEnabled = errors.New("the built-in administrator is enabled already")
+
 // EnablesBuiltin enables the built-in administrator, whatever it is called.
 func EnablesBuiltin(ctx context.Context, d *Device) error {
 	for _, a := range d.Machine.Machine().Accounts {
-		if a.SID.RelativeID() == 500 {
+		switch {
+		case a.SID.RelativeID() != 500:
+		case a.Enabled:
+			return errEnabled
+		default:
 			return d.Machine.EnableAccount(ctx, a.SID, true)
 		}
 	}
