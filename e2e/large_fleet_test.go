@@ -27,6 +27,15 @@ func largeFleet(t testing.TB, url string, devices int) {
 			'device_events'::regclass,
 			'members'::regclass) and i.indexrelid not in (select conindid from pg_constraint union all
 			select inhrelid from pg_inherits)`,
+		`insert into directory_entries (ref, kind, name, title, sid, dn, source, updated_at) values
+			('user:leaver@skerryline.example', 'user', 'leaver@skerryline.example', '', 'S-1-5-21-70-80-90-9', '', 'x',
+			now())`,
+		`insert into directory_members values ('group:crew-1@skerryline.example', 'user:leaver@skerryline.example')`,
+		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
+			last_seen) select id, 'left', 'accounts.crew', 'account_left_behind', 'account:crew', '""', '""', '["base"]',
+			'open', now(), now() from devices where right(name, 2) = '17'`,
+		`insert into retirements select id, 'sold', '', 'asta', now(), now() + interval '90 days' from devices
+			where right(name, 2) = '18'`,
 		`do $$ declare i text; begin lock table findings, device_events, members; for i in select name
 			from later loop execute 'drop index ' || i; end loop; end $$`,
 		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state,

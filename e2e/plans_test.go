@@ -80,6 +80,8 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 			"/memberships?principal=group:crew-9@skerryline.example", "/account-devices?name=person-3", "/accounts",
 			"/accounts?unknown=true&search=son-1&group=few", "/devices?unknown_accounts=privileged",
 			"/devices/SKL-BIG-000001/administrators", "/devices/SKL-BIG-000001/inventory-changes",
+			"/left-behind-accounts", "/left-behind-accounts?group=few", "/passwords?retired=true", "/handovers",
+			"/handovers?group=few", "/devices/SKL-BIG-000001/handover",
 			"/held-settings", "/locked-accounts", "/directory?search=nobody", "/devices/SKL-BIG-000001",
 			"/devices/SKL-BIG-000001/why", "/devices/SKL-BIG-000001/why?at=2031-01-01T00:00:00Z",
 			"/devices/SKL-BIG-000001/why?at=2026-01-01T00:00:00Z", "/devices/SKL-BIG-000001/passwords",
@@ -102,6 +104,11 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 			assert.Equal(t, 200, try(t, s.URL, o, header), o.id)
 		}
 	}
+	_, err = s.owner.WhatIf(ctx, api.WhatIf{Leaving: "user:leaver@skerryline.example"})
+	require.NoError(t, err)
+	_, err = s.owner.PreviewAccountOrder(ctx, api.AccountOrder{Do: "disable", Account: "local:person-3", Group: "few",
+		Files: "keep"})
+	require.NoError(t, err)
 	// PostgreSQL's log is complete once it has a mark of ours.
 	require.NoError(t, change(t, s.config.Database, "select 'the end of the plans'"))
 	log := ""

@@ -61,10 +61,15 @@ function Sheet({ of }: { of: HandoverSheet }) {
         <Table
           empty="Nothing was asked of it."
           head={["Setting", "Desired", "Reported", "Decided by"]}
-          rows={of.settings.map((s) => ({
+          rows={of.settings.map((s, i) => ({
             key: s.unit,
             cells: [
-              s.title,
+              <span key="what">
+                {s.section !== of.settings[i - 1]?.section && (
+                  <span className="block font-semibold text-second">{s.section}</span>
+                )}
+                {s.title}
+              </span>,
               s.desired,
               <span key="is" className={s.in_step ? "" : "font-semibold text-red"}>
                 {s.reported}
