@@ -20,6 +20,7 @@ export function AccountsPage() {
   const chosen = params.get("account") ?? "";
   const who = params.get("who") ?? "";
   const which = (params.get("which") as Which | null) ?? "unknown";
+  const left = which === "left" && !who;
   const filter = {
     ...(params.get("search") && { search: params.get("search") ?? "" }),
     ...(params.get("group") && { group: params.get("group") ?? "" }),
@@ -62,12 +63,14 @@ export function AccountsPage() {
         title="Accounts"
         note="Local accounts that devices have, and who can take a device over, as devices said it last."
       >
-        <Export
-          file="accounts"
-          list={list.accounts(filter)}
-          header={["account", "devices", "enabled", "privileged", "of a policy", "built in"]}
-          row={(a) => [a.name, a.devices, a.enabled, a.privileged, a.managed, a.builtin]}
-        />
+        {!left && (
+          <Export
+            file="accounts"
+            list={list.accounts(filter)}
+            header={["account", "devices", "enabled", "privileged", "of a policy", "built in"]}
+            row={(a) => [a.name, a.devices, a.enabled, a.privileged, a.managed, a.builtin]}
+          />
+        )}
       </PageHead>
       <div className="mb-3 flex flex-wrap items-center gap-4">
         <SearchField
@@ -76,12 +79,14 @@ export function AccountsPage() {
           value={who}
           onChange={(who) => set({ who, account: "" })}
         />
-        <SearchField
-          label="Search accounts"
-          placeholder="Part of a name"
-          value={params.get("search") ?? ""}
-          onChange={(search) => set({ search })}
-        />
+        {!left && (
+          <SearchField
+            label="Search accounts"
+            placeholder="Part of a name"
+            value={params.get("search") ?? ""}
+            onChange={(search) => set({ search })}
+          />
+        )}
         <Choices
           label="Which"
           value={which}
@@ -95,8 +100,8 @@ export function AccountsPage() {
         />
         <GroupFilter value={params.get("group") ?? ""} onChange={(group) => set({ group })} />
       </div>
-      {which === "left" && !who && <LeftBehind group={params.get("group") ?? ""} />}
-      {(which !== "left" || who) && (
+      {left && <LeftBehind group={params.get("group") ?? ""} />}
+      {!left && (
         <div className="grid grid-cols-[minmax(0,4fr)_minmax(0,7fr)] gap-7 max-[900px]:grid-cols-1">
           <div>
             <PagedRows
