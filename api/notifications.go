@@ -36,7 +36,7 @@ type NewNotificationTarget struct {
 type NotificationTargetSpec struct {
 	Kind      string   `json:"kind" enum:"webhook,syslog,mail"`
 	Address   string   `json:"address" minLength:"1" maxLength:"2000" doc:"https://..., tls://HOST:PORT or tcp://HOST:PORT for syslog, smtp://HOST:PORT, smtps://HOST:PORT or smtp+clear://HOST:PORT"`
-	Events    []string `json:"events" minItems:"1" maxItems:"20" nullable:"false"`
+	Events    []string `json:"events" minItems:"1" maxItems:"40" nullable:"false"`
 	Groups    []string `json:"groups,omitempty" maxItems:"50" nullable:"false"`
 	Enabled   bool     `json:"enabled"`
 	From      string   `json:"from,omitempty" maxLength:"320"`

@@ -17,9 +17,8 @@ import (
 // eventKinds are the kinds of events that a target can be told of.
 var eventKinds = []string{
 	"finding_opened", "finding_corrected", "finding_closed", "device_held", "device_silent", "password_viewed",
-	"rollout_stopped",
-	"edit_braked", "administrators_altered", "contested_by_somebody", "approval_asked", "approved", "refused",
-	"database_returned",
+	"rollout_stopped", "edit_braked", "administrators_altered", "accounts_altered", "contested_by_somebody",
+	"approval_asked", "approved", "refused", "database_returned",
 	"service_frozen", "checkpoint_signed", "trail_broken", "sealed_owner_used",
 	"attempt_refused", "trail_entry",
 }
