@@ -18,12 +18,7 @@ type AccountQuery struct {
 
 // Accounts lists a page of names of local accounts.
 func (c *Client) Accounts(ctx context.Context, q AccountQuery, p Page) (List[api.AccountName], error) {
-	query := url.Values{}
-	for name, value := range map[string]string{"search": q.Search, "group": q.Group} {
-		if value != "" {
-			query.Set(name, value)
-		}
-	}
+	query := values("search", q.Search, "group", q.Group)
 	for name, on := range map[string]bool{"unknown": q.Unknown, "privileged": q.Privileged} {
 		if on {
 			query.Set(name, "true")
@@ -61,11 +56,7 @@ func (c *Client) InventoryChanges(ctx context.Context, device string, p Page) (L
 // LeftBehind lists a page of the accounts that a policy managed once and none does any more; group is empty for all
 // devices.
 func (c *Client) LeftBehind(ctx context.Context, group string, p Page) (List[api.LocalAccount], error) {
-	query := url.Values{}
-	if group != "" {
-		query.Set("group", group)
-	}
-	return list[api.LocalAccount](ctx, c, operation.ListLeftBehind, query, p)
+	return list[api.LocalAccount](ctx, c, operation.ListLeftBehind, values("group", group), p)
 }
 
 // PreviewAccountOrder says what an order to disable or remove a local account would do.

@@ -4,6 +4,7 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"slices"
 	"strconv"
@@ -239,18 +240,9 @@ func (a *app) leaving(l api.Leaving) {
 	for _, p := range l.Passwords {
 		by[p.Account] = append(by[p.Account], p.Device)
 	}
-	for _, account := range sortedKeys(by) {
+	for _, account := range slices.Sorted(maps.Keys(by)) {
 		fmt.Fprintf(a.out, "  rankwarden order send rotate --account %s %s\n", account, strings.Join(by[account], " "))
 	}
-}
-
-func sortedKeys(by map[string][]string) []string {
-	keys := make([]string, 0, len(by))
-	for key := range by {
-		keys = append(keys, key)
-	}
-	slices.Sort(keys)
-	return keys
 }
 
 // factsOf are those of devices that come, as rules read them.

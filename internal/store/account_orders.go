@@ -20,8 +20,7 @@ func (t DevicesReader) AccountsToLetGo(devices []string, ref principal.Ref) ([]L
 	if means == "" {
 		return nil, nil
 	}
-	return rows[LetGoAccount](t, `select a.device_id, a.sid, a.name, a.full_name, a.builtin, a.key, a.enabled,
-		a.privileged, a.password_set_at, a.last_sign_in, to_jsonb(a.runs) as runs, a.since, d.name as device,
+	return rows[LetGoAccount](t, `select `+accountColumns+`,
 		a.key <> '' and not exists (select 1 from findings f where f.device_id = a.device_id and f.closed_at is null
 			and f.kind = $1 and f.unit = 'accounts.' || a.key) as managed
 		from inventory_accounts a
@@ -58,8 +57,7 @@ func (t DevicesReader) ListLeftBehind(reach rights.Reach, group string, p Page) 
 	within, args := inReach(reach)
 	in, groupArgs := inGroup(group)
 	args = append(args, groupArgs...)
-	list, err := rows[LocalAccount](t, `select a.device_id, a.sid, a.name, a.full_name, a.builtin, a.key, a.enabled,
-		a.privileged, a.password_set_at, a.last_sign_in, to_jsonb(a.runs) as runs, a.since, d.name as device
+	list, err := rows[LocalAccount](t, `select `+accountColumns+`
 		from findings f
 		join inventory_accounts a on a.device_id = f.device_id and 'accounts.' || a.key = f.unit
 		join devices d on d.id = a.device_id and d.state = 'live'

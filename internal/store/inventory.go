@@ -62,6 +62,10 @@ type LocalMember struct {
 	WantedBy []string `gorm:"-"`
 }
 
+// accountColumns are those of a [LocalAccount] in a query over inventory_accounts a and devices d.
+const accountColumns = `a.device_id, a.sid, a.name, a.full_name, a.builtin, a.key, a.enabled, a.privileged,
+	a.password_set_at, a.last_sign_in, to_jsonb(a.runs) as runs, a.since, d.name as device`
+
 // ListAccountsNamed lists the accounts of one name on devices in reach, in the order of the devices' identifiers.
 func (t DevicesReader) ListAccountsNamed(reach rights.Reach, name string, p Page) ([]LocalAccount, string, error) {
 	var after string
@@ -70,8 +74,7 @@ func (t DevicesReader) ListAccountsNamed(reach rights.Reach, name string, p Page
 	}
 	within, args := inReach(reach)
 	args = append([]any{text.Fold(name), after}, append(args, p.limit()+1)...)
-	list, err := rows[LocalAccount](t, `select a.device_id, a.sid, a.name, a.full_name, a.builtin, a.key, a.enabled,
-		a.privileged, a.password_set_at, a.last_sign_in, to_jsonb(a.runs) as runs, a.since, d.name as device
+	list, err := rows[LocalAccount](t, `select `+accountColumns+`
 		from inventory_accounts a
 		join devices d on d.id = a.device_id and d.state = 'live'
 		where a.name_key = ? and a.device_id > ? and `+within+` order by a.device_id limit ?`, args...)

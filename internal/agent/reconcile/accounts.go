@@ -8,7 +8,6 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/secret"
 )
 
@@ -110,15 +109,14 @@ func (p *pass) adopt(id unit.ID, key string, a drift.Account, desired unit.Accou
 
 // mayTakeOver refuses an account that something runs as.
 func (p *pass) mayTakeOver(a drift.Account, desired unit.AccountValue) error {
-	tells, is := p.host.(host.TellsUse)
-	if !is || desired.TakeOver {
+	if desired.TakeOver {
 		return nil
 	}
-	runs, err := tells.Runs(p.ctx)
-	if err != nil {
-		return fmt.Errorf("reading what runs as %s: %w", a.Name, err)
-	}
-	if list := runs[a.SID]; len(list) > 0 {
+	list, err := p.runningAs(a)
+	switch {
+	case err != nil:
+		return err
+	case len(list) > 0:
 		return fmt.Errorf("%s is in use by %s, so it is not taken over; write take_over: true in the policy to do it "+
 			"all the same", a.Name, strings.Join(list, ", "))
 	}

@@ -74,14 +74,12 @@ func (p *pass) mayLetGo(a drift.Account) error {
 			return errIsManaged
 		}
 	}
-	if tells, is := p.host.(host.TellsUse); is {
-		runs, err := tells.Runs(p.ctx)
-		if err != nil {
-			return fmt.Errorf("reading what runs as %s: %w", a.Name, err)
-		}
-		if list := runs[a.SID]; len(list) > 0 {
-			return fmt.Errorf("%s runs as it; have that run as another account first", strings.Join(list, ", "))
-		}
+	list, err := p.runningAs(a)
+	switch {
+	case err != nil:
+		return err
+	case len(list) > 0:
+		return fmt.Errorf("%s runs as it; have that run as another account first", strings.Join(list, ", "))
 	}
 	return p.guard(a.SID)
 }

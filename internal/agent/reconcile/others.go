@@ -9,7 +9,6 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/journal"
 )
 
@@ -24,17 +23,13 @@ func (p *pass) count() {
 		p.counted = nil
 		return
 	}
-	if tells, is := p.host.(host.TellsUse); is {
-		runs, err := tells.Runs(p.ctx)
-		if err != nil {
-			p.failures = append(p.failures, drift.Failure{Unit: unit.Others,
-				Error: fmt.Sprintf("reading what runs as local accounts: %v", err)})
-			p.settings = slices.DeleteFunc(slices.Clone(p.settings), func(s unit.Setting) bool {
-				return s.Unit == unit.Others // nothing is disabled that something may run as
-			})
-			return
-		}
-		p.runs = runs
+	if err := p.readRuns(); err != nil {
+		p.failures = append(p.failures, drift.Failure{Unit: unit.Others,
+			Error: fmt.Sprintf("reading what runs as local accounts: %v", err)})
+		p.settings = slices.DeleteFunc(slices.Clone(p.settings), func(s unit.Setting) bool {
+			return s.Unit == unit.Others // nothing is disabled that something may run as
+		})
+		return
 	}
 	counted := journal.Counted{}
 	for i := range p.State.Accounts {

@@ -1,9 +1,6 @@
 package devices
 
 import (
-	"encoding/json"
-	"net/url"
-
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/unit"
@@ -40,14 +37,10 @@ func (s *Service) tellAccounts(tx Records, device string, events []drift.Event) 
 			}
 			name, asked = d.Name, true
 		}
-		data, err := json.Marshal(map[string]any{"device": name, "device_id": device, "event": e.Kind,
-			"setting": e.Unit.String(), "account": e.Subject})
-		if err != nil {
-			return err
-		}
-		if err := tx.AddNotification(store.Notification{ID: store.NewID(s.Now()), Kind: store.AccountsAltered,
-			Subject: name, DeviceID: device, Path: "/devices/" + url.PathEscape(name), At: earlier(e.At, s.Now()),
-			Words: name + ": " + present.Event(e), Data: string(data)}); err != nil {
+		n := store.Notification{Kind: store.AccountsAltered, At: earlier(e.At, s.Now()),
+			Words: name + ": " + present.Event(e)}
+		if err := s.tell(tx, device, name, n, map[string]any{"event": e.Kind, "setting": e.Unit.String(),
+			"account": e.Subject}); err != nil {
 			return err
 		}
 	}

@@ -84,19 +84,26 @@ func (s *Service) contested(tx Records, device string, events []store.DeviceEven
 		if err != nil {
 			return err
 		}
-		name := d.Name
-		data, err := json.Marshal(map[string]any{"device": name, "device_id": device, "setting": e.Unit,
-			"signed_in": e.Details.SignedIn})
-		if err != nil {
-			return err
-		}
-		if err := tx.AddNotification(store.Notification{ID: store.NewID(s.Now()), Kind: store.ContestedBySomebody,
-			Subject: name, DeviceID: device, Path: "/devices/" + url.PathEscape(name), At: e.At, Urgent: true,
-			Words: present.Contested(name, id, e.Details.SignedIn), Data: string(data)}); err != nil {
+		n := store.Notification{Kind: store.ContestedBySomebody, At: e.At, Urgent: true,
+			Words: present.Contested(d.Name, id, e.Details.SignedIn)}
+		if err := s.tell(tx, device, d.Name, n, map[string]any{"setting": e.Unit,
+			"signed_in": e.Details.SignedIn}); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// tell has something told of a device, with data beside which device it is.
+func (s *Service) tell(tx Records, device, name string, n store.Notification, data map[string]any) error {
+	data["device"], data["device_id"] = name, device
+	encoded, err := json.Marshal(data)
+	if err != nil {
+		return err
+	}
+	n.ID, n.Subject, n.DeviceID, n.Data = store.NewID(s.Now()), name, device, string(encoded)
+	n.Path = "/devices/" + url.PathEscape(name)
+	return tx.AddNotification(n)
 }
 
 // earlier bounds what a device says of time by when that came here: its clock may be a day ahead, or lie.

@@ -9,6 +9,7 @@ import { ago, clock, dayOf, soon, useNow } from "@/domain/time";
 import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
 import { Aside, Loading, Trouble } from "@/ui/page";
+import { OpensNothing } from "./opens-nothing";
 import { Reveal } from "./reveal";
 
 export const reasons: Record<string, string> = {
@@ -77,11 +78,7 @@ function About({ password: p }: { password: DevicePassword }) {
           Identifier <span className="font-mono">{p.sid}</span>
         </span>
       </p>
-      {p.disabled && (
-        <p className="mt-1 font-semibold text-held">
-          The account is disabled, as the device said last: the password opens nothing.
-        </p>
-      )}
+      {p.disabled && <OpensNothing />}
       <Timeline password={p} now={now} />
       {p.changing && (
         <p className="mt-2 border-l-4 border-waiting px-3 py-1 text-waiting">

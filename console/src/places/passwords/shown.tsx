@@ -4,6 +4,7 @@ import { read } from "@/api/queries";
 import type { Deposit, RevealResult } from "@/api/types";
 import { clock, stamp, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
+import { OpensNothing } from "./opens-nothing";
 import { groupsOf, spelled } from "./spell";
 
 /** Seconds for which a password stays in sight. */
@@ -25,11 +26,7 @@ export function Shown({ revealed, hide }: ShownProps) {
           A change is under way: any of these may be the right one. Try the newest first.
         </p>
       )}
-      {revealed.about.disabled && (
-        <p className="mb-2 font-semibold text-held">
-          The account is disabled, as the device said last: the password opens nothing.
-        </p>
-      )}
+      {revealed.about.disabled && <OpensNothing />}
       <ul className="space-y-3">
         {revealed.candidates.map((c) => (
           <Candidate
