@@ -23,7 +23,7 @@ var pagesOfTheConsole = [][2]string{
 	{"/organisation/facts", `textarea`}, {"/organisation/enrolment", `[role="cell"]`},
 	{"/organisation/directory", `[role="cell"]`}, {"/organisation/operators", "dl dt"},
 	{"/organisation/operators?operator=nightwatch", "fieldset input"}, {"/organisation/notifications", "form"},
-	{"/organisation/keys", "section"}, {"/organisation/tokens", "h1"}, {"/organisation/settings", "dl, li"},
+	{"/organisation/keys", `[aria-label="Keys"] li`}, {"/organisation/tokens", "h1"}, {"/organisation/settings", "dl, li"},
 	{"/events", `[role="cell"] a`},
 	{"/passwords?device=SKL-TKT-001&account=account%3Amooring", `textarea`}, {"/policies", `[role="cell"] a`},
 	{"/policies/base", ".cm-content"}, {"/new-policy", ".cm-content"}, {"/drift", `[role="cell"] a`},

@@ -12,7 +12,7 @@ func (a *Agent) takeHelp(ctx context.Context, text string) {
 	if a.helped && text == a.journal.Help {
 		return
 	}
-	a.journal.Help = text
+	a.journal.Help, a.helped = text, false // until the system says it; one that fails is tried again
 	shows, can := a.Host.(host.ShowsHelp)
 	if !can {
 		return
