@@ -5,6 +5,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -98,4 +99,69 @@ passwords: {min_length: 12}`)), 0o600))
 	out, err = run("apply", file)
 	require.Error(t, err)
 	assert.Contains(t, out, "cannot be used")
+}
+
+// A scenario with one device stands for the machine: its groups by rule and its ranks count, and the operators' command
+// settles it.
+func TestOneMachineAsTheDeviceOfAScenario(t *testing.T) {
+	dir := t.TempDir()
+	file := filepath.Join(dir, "desk.yaml")
+	const scenario = `
+format: rankwarden.scenario/1
+groups: [{name: kiosks, rule: '"kiosk" in device.tags'}]
+directory: [{ref: "group:Desk Support@skerryline.example", sid: S-1-5-21-70-80-90-1202}]
+policies:
+  - {format: rankwarden.policy/1, name: base, passwords: {min_length: 12}, rotation: [{target: account:mooring}],
+     accounts: [{key: mooring, name: mooring-1}]}
+  - {format: rankwarden.policy/1, name: kiosk, passwords: {min_length: 15},
+     lockout: {threshold: 5, duration: 15m, window: 15m}}
+  - {format: rankwarden.policy/1, name: desks,
+     membership: [{local_group: users, mode: adjust, members: ["group:Desk Support@skerryline.example"]}],
+     builtins: {guest: {name: visitor}}}
+  - {format: rankwarden.policy/1, name: offices, builtins: {guest: {name: caller}}}
+assignments:
+  - {name: base, policy: base, include: [everything], rank: 500}
+  - {name: kiosks, policy: kiosk, include: [kiosks], rank: 100}
+  - {name: desks, policy: desks, include: [everything], rank: 300}
+  - {name: offices, policy: offices, include: [everything], rank: 300}
+devices: [{name: THIS-ONE, platform: windows, tags: [kiosk]}]
+`
+	require.NoError(t, os.WriteFile(file, []byte(scenario), 0o600))
+	program := filepath.Join(binaries, "rankwarden-agent")
+	run := func(program string, args ...string) (string, error) {
+		cmd := exec.CommandContext(t.Context(), program,
+			append(args, "--host", "simulated", "--state", filepath.Join(dir, "state"))...)
+		cmd.Env = []string{"HOME=" + dir, "PATH=" + dir}
+		out, err := cmd.CombinedOutput()
+		return string(out), err
+	}
+	out, err := run(program, "check", file)
+	var exit *exec.ExitError
+	require.ErrorAs(t, err, &exit)
+	assert.Equal(t, 1, exit.ExitCode())
+	for _, says := range []string{"15 characters", "desk support@skerryline.example", "mooring-1",
+		"is left out: contested", "Rotation of passwords is left out"} {
+		assert.Contains(t, out, says)
+	}
+	assert.NotContains(t, out, "12 characters", "it is outranked")
+	out, err = run(program, "apply", file)
+	require.Error(t, err, "the machine is in no domain")
+	assert.Contains(t, out, "done  minimum length: 15 characters")
+	assert.Contains(t, out, "the device could not change desk support@skerryline.example")
+
+	_, err = run(program, "check", file, file)
+	require.Error(t, err)
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(scenario, "devices: [",
+		"devices: [{name: OTHER, platform: linux}, ", 1)), 0o600))
+	out, err = run(program, "check", file)
+	require.Error(t, err)
+	assert.Contains(t, out, "has 2 devices")
+	alone := filepath.Join(dir, "alone")
+	data, err := os.ReadFile(program)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(alone, data, 0o700))
+	require.NoError(t, os.WriteFile(file, []byte(scenario), 0o600))
+	out, err = run(alone, "check", file)
+	require.Error(t, err)
+	assert.Contains(t, out, "it is not installed here")
 }

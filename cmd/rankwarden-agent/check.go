@@ -13,12 +13,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/present"
-	"rankwarden.example/core/resolve"
-	"rankwarden.example/core/unit"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/reconcile"
 	"rankwarden.example/internal/agent/secret"
 	"rankwarden.example/internal/kit/atomicfile"
@@ -34,10 +32,11 @@ func checkCommand(f *flags) *cobra.Command {
 		Use: "check FILE...", Short: "Say what policy files would find on this machine, without a service",
 		Args: cobra.MinimumNArgs(1),
 		Long: "Say what differs on this machine from policy files, without a service, and change nothing. Of\n" +
-			"several files an earlier one outranks a later one.\n\n" +
+			"several files an earlier one outranks a later one. Instead of policies FILE may be a scenario with\n" +
+			"one device, which stands for this machine; the command rankwarden settles it, and must be installed.\n\n" +
 			"Exit status: 0 nothing differs, 1 something does, or a file cannot be used.",
 		RunE: func(cmd *cobra.Command, files []string) error {
-			return onMachine(cmd, *f, files, func(m machine, settings []unit.Setting) error {
+			return onMachine(cmd, *f, files, func(m machine, asked asked) error {
 				state, err := m.host.Read(cmd.Context())
 				if err != nil {
 					return err
@@ -45,7 +44,7 @@ func checkCommand(f *flags) *cobra.Command {
 				if state.Limits, err = m.host.Limits(cmd.Context()); err != nil {
 					return err
 				}
-				return findings(cmd.OutOrStdout(), settings, &state, nil)
+				return asked.findings(cmd.OutOrStdout(), &state, nil)
 			})
 		},
 	}
@@ -61,18 +60,16 @@ func applyCommand(f *flags) *cobra.Command {
 			"could be put into no escrow. What was done is read back. Of several files an earlier one outranks a\n" +
 			"later one. A machine whose agent is enrolled is refused.",
 		RunE: func(cmd *cobra.Command, files []string) error {
-			return onMachine(cmd, *f, files, func(m machine, settings []unit.Setting) error {
-				return apply(cmd.Context(), cmd.OutOrStdout(), m, f.state, settings)
+			return onMachine(cmd, *f, files, func(m machine, asked asked) error {
+				return asked.apply(cmd.Context(), cmd.OutOrStdout(), m, f.state)
 			})
 		},
 	}
 }
 
-// onMachine opens the machine for what policy files come to.
-func onMachine(
-	cmd *cobra.Command, f flags, files []string, do func(m machine, settings []unit.Setting) error,
-) (err error) {
-	settings, err := settled(cmd.ErrOrStderr(), files)
+// onMachine opens the machine for what files come to.
+func onMachine(cmd *cobra.Command, f flags, files []string, do func(m machine, asked asked) error) (err error) {
+	asked, err := settled(cmd.Context(), cmd.ErrOrStderr(), files)
 	if err != nil {
 		return err
 	}
@@ -81,57 +78,23 @@ func onMachine(
 		return err
 	}
 	defer func() { err = errors.Join(err, m.close()) }()
-	return do(m, settings)
-}
-
-// settled is what policy files come to, without rotations.
-func settled(warn io.Writer, files []string) ([]unit.Setting, error) {
-	var aims []resolve.Assignment
-	for i, file := range files {
-		source, err := os.ReadFile(file)
-		if err != nil {
-			return nil, err
-		}
-		doc, problems := policy.Parse(source, nil)
-		for _, p := range problems {
-			fmt.Fprintf(warn, "%s: %s\n", file, p)
-		}
-		if !policy.Usable(problems) {
-			return nil, fmt.Errorf("%s cannot be used", file)
-		}
-		aims = append(aims, resolve.Assignment{Name: file, Rank: assign.Rank(i + 1), Stance: assign.Enforce,
-			Policy: doc.Normalise(nil)})
+	if knows, ok := m.host.(host.KnowsDirectory); ok {
+		knows.KnowDirectory(asked.directory)
 	}
-	lane := resolve.Settle(aims, nil).Enforced
-	for _, p := range lane.Problems {
-		fmt.Fprintf(warn, "%s\n", present.Problem(p))
-	}
-	var settings []unit.Setting
-	rotations := 0
-	all, _ := resolve.Compose(lane, nil)
-	for _, s := range all {
-		if _, is := s.Unit.Target(); is {
-			rotations++
-			continue
-		}
-		settings = append(settings, s)
-	}
-	if rotations > 0 {
-		fmt.Fprintln(warn, "Rotation of passwords is left out: without a service there is no escrow for them.")
-	}
-	return settings, nil
+	return do(m, asked)
 }
 
 // findings writes what differs, and is an error where something does.
-func findings(out io.Writer, settings []unit.Setting, state *drift.State, failures []drift.Failure) error {
-	found := drift.Check(settings, state, failures, drift.Context{Now: time.Now()})
+func (a asked) findings(out io.Writer, state *drift.State, failures []drift.Failure) error {
+	found := drift.Check(a.settings, state, failures,
+		drift.Context{Now: time.Now(), Directory: principal.NewTable(a.directory)})
 	for _, x := range found {
 		fmt.Fprintf(out, "%s: %s\n", present.UnitInFull(x.Unit), present.Finding(x))
 	}
 	if len(found) > 0 {
-		return fmt.Errorf("%w: %d findings in %d settings", errFindings, len(found), len(settings))
+		return fmt.Errorf("%w: %d findings in %d settings", errFindings, len(found), len(a.settings))
 	}
-	fmt.Fprintf(out, "Nothing differs in %d settings.\n", len(settings))
+	fmt.Fprintf(out, "Nothing differs in %d settings.\n", len(a.settings))
 	return nil
 }
 
@@ -139,7 +102,7 @@ func findings(out io.Writer, settings []unit.Setting, state *drift.State, failur
 const appliedFile = "applied.json"
 
 // apply carries settings out once, and reads them back.
-func apply(ctx context.Context, out io.Writer, m machine, dir string, settings []unit.Setting) error {
+func (a asked) apply(ctx context.Context, out io.Writer, m machine, dir string) error {
 	if _, err := os.Stat(filepath.Join(dir, "agent.json")); err == nil {
 		return fmt.Errorf("%s belongs to an enrolled agent, which does what the service asks; use check instead", dir)
 	}
@@ -153,8 +116,8 @@ func apply(ctx context.Context, out io.Writer, m machine, dir string, settings [
 		return fmt.Errorf("what was applied before: %w", err)
 	}
 	outcome, err := reconcile.Run(ctx, m.host, reconcile.Job{
-		DesiredContent: protocol.DesiredContent{Settings: settings}, Bindings: bindings, Random: secret.System,
-		Now: time.Now(),
+		DesiredContent: protocol.DesiredContent{Settings: a.settings, Directory: a.directory}, Bindings: bindings,
+		Random: secret.System, Now: time.Now(),
 	})
 	if outcome.Bindings != nil {
 		data, _ := json.Marshal(outcome.Bindings) // a map of texts can be written
@@ -166,5 +129,5 @@ func apply(ctx context.Context, out io.Writer, m machine, dir string, settings [
 	if err != nil {
 		return err
 	}
-	return findings(out, settings, &outcome.After, outcome.Failures)
+	return a.findings(out, &outcome.After, outcome.Failures)
 }
