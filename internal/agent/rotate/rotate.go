@@ -177,7 +177,7 @@ func (x *Rotator) change(
 		return err
 	}
 	// 2. The password and the name are made.
-	password, err := secret.New(x.Random, of.Secret, account.Name, state.Passwords)
+	password, err := secret.New(x.Random, of.Secret, account.Name, account.FullName, state.Passwords)
 	if err != nil {
 		return err
 	}

@@ -13,7 +13,6 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/rotation"
-	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 )
 
@@ -93,8 +92,9 @@ func passphrase(random Random, words int, joint string) string {
 	return strings.Join(drawn, joint)
 }
 
-// New draws a password as a rule says, and checks it against the rules in force on the device.
-func New(random Random, rule unit.Secret, account string, inForce *drift.Passwords) (string, error) {
+// New draws a password as a rule says, and checks it against the rules in force on the device. One that holds the name
+// of its account is drawn again where the device would refuse it ([rotation.HoldsName]).
+func New(random Random, rule unit.Secret, name, fullName string, inForce *drift.Passwords) (string, error) {
 	for range secretDraws {
 		var secret string
 		if rule.Style == unit.Words {
@@ -116,7 +116,7 @@ func New(random Random, rule unit.Secret, account string, inForce *drift.Passwor
 			if kindsOf(secret) < complexKinds {
 				return "", errTooPlain
 			}
-			if strings.Contains(text.Fold(secret), text.Fold(account)) {
+			if rotation.HoldsName(secret, name, fullName) {
 				continue
 			}
 		}
@@ -136,8 +136,8 @@ var (
 			"the secret",
 	)
 	errNoSecret = errors.New(
-		"no password by the rule was long enough for the device, or all held the account's name; make the secret " +
-			"longer",
+		"no password by the rule was long enough for the device, or all held the name of the account or a part of " +
+			"its full name; make the secret longer",
 	)
 )
 

@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/rotation"
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
@@ -157,6 +158,8 @@ func (w *Workstation) setPassword(account principal.SID, password string) error 
 		return fmt.Errorf("%w: it has fewer than %d characters", ErrPassword, *rules.MinLength)
 	case *rules.Complexity && kinds(password) < 3:
 		return fmt.Errorf("%w: it has fewer than three classes of characters", ErrPassword)
+	case *rules.Complexity && rotation.HoldsName(password, a.Name, a.FullName):
+		return fmt.Errorf("%w: it holds the name of its account", ErrPassword)
 	case slices.Contains(append([][32]byte{a.Password}, a.Former...), next) && *rules.History > 0:
 		return fmt.Errorf("%w: it was used before", ErrPassword)
 	}
