@@ -269,7 +269,10 @@ func (s *Server) recurring(c Config) []jobs.Job {
 		{Name: "refused attempts", Every: 20 * time.Second, Do: s.Attempts.Record},
 		{Name: "checkpoints", Long: true, Every: time.Hour, Do: s.Trail.AnchorHourly},
 		{Name: "resealing", Long: true, Every: 10 * time.Second, Do: s.Passwords.ResealAsked},
-		{Name: "retention", Long: true, Every: time.Hour, Do: s.Retention.Prune},
+		{Name: "retention", Long: true, Every: time.Hour, Do: func(ctx context.Context) error {
+			_, err := s.Retention.Prune(ctx)
+			return err
+		}},
 		{Name: "standings", Every: time.Minute, Do: func(ctx context.Context) error {
 			s.Changed(ctx) // the lists have what there is now
 			return s.Reporting.RecordStandings(ctx)

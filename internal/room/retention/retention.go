@@ -47,10 +47,10 @@ type Service struct {
 	Forget func(ctx context.Context) error
 }
 
-// Prune deletes what is no longer kept, unless another replica is at it. It may be cut anywhere: the next turn goes on
-// from there.
-func (s *Service) Prune(ctx context.Context) error {
-	_, err := s.Locks.Exclusively(store.ForJobs(ctx), store.LockRetention, func(ctx context.Context) error {
+// Prune deletes what is no longer kept; ran is false where another replica is at it. It may be cut anywhere: the next
+// turn goes on from there.
+func (s *Service) Prune(ctx context.Context) (ran bool, err error) {
+	return s.Locks.Exclusively(store.ForJobs(ctx), store.LockRetention, func(ctx context.Context) error {
 		start, gone := time.Now(), map[string]int64{}
 		var err error
 		for _, step := range []func(ctx context.Context, gone map[string]int64) error{
@@ -72,7 +72,6 @@ func (s *Service) Prune(ctx context.Context) error {
 		}
 		return err
 	})
-	return err
 }
 
 // in does a part of it in a transaction of its own.
