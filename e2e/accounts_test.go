@@ -45,6 +45,20 @@ func TestWhatIsThere(t *testing.T) {
 	assert.NotContains(t, names(client.AccountQuery{Privileged: true}), "fitter")
 	assert.Len(t, names(client.AccountQuery{Search: "FITT"}), 1)
 
+	found := func(search string) (devices []string) {
+		list, err := s.owner.Devices(ctx, client.DeviceQuery{Search: search}, client.Page{})
+		require.NoError(t, err)
+		for _, d := range list.Items {
+			devices = append(devices, d.Name)
+		}
+		return devices
+	}
+	assert.Equal(t, []string{"SKL-WKS-001"}, found("Coun"), "a device is found by an account's beginning")
+	assert.Len(t, found("fitter"), 2)
+	for _, search := range []string{"ounter", "fi", "guest"} { // not by less, and not by built-in accounts
+		assert.Empty(t, found(search), search)
+	}
+
 	where, err := s.owner.Memberships(ctx, "counter", false, client.Page{})
 	require.NoError(t, err)
 	require.Len(t, where.Items, 1)

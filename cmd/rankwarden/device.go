@@ -109,7 +109,8 @@ func (a *app) deviceList() *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&q.Search, "search", "", "`text` in a name, serial, model, system, path, tag or primary user")
+	f.StringVar(&q.Search, "search", "", "`text` in a name, serial, model, system, path, tag or primary user, or the\n"+
+		"beginning of an account's name")
 	f.StringVar(&q.Standing, "standing", "", "`standing`: in_step, drifted, waiting, held or silent")
 	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
 	f.StringVar(&q.State, "state", "", "`state`: live (default), claiming, refused or retired")

@@ -72,7 +72,9 @@ describe("the console", () => {
 
   it("finds a device by its serial, with Enter before the answer is there", async () => {
     service.use(
-      ...["policies", "groups", "assignments", "changes", "directory"].map((p) => answers(p, { items: [], next: "" })),
+      ...["policies", "groups", "assignments", "changes", "directory", "accounts"].map((p) =>
+        answers(p, { items: [], next: "" }),
+      ),
     );
     service.use(
       answers("session", me),

@@ -5,6 +5,7 @@ import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
 import { read } from "@/api/queries";
+import { counted } from "@/domain/count";
 import { StandingWord } from "@/domain/standing";
 import { Trouble } from "@/ui/page";
 import { morePlaces, placesOf } from "./places";
@@ -48,7 +49,7 @@ export function Palette() {
   );
 }
 
-const prompt = "Device, policy, group, assignment, change, person or place";
+const prompt = "Device, account, policy, group, change, person or place";
 type Other = { to: string; title: string; kind: string };
 
 /** What else has a name: policies, groups, assignments, changes, people. */
@@ -59,6 +60,7 @@ function useOthers(text: string): Other[] {
   const assignments = useQuery({ ...read.assignments(), enabled });
   const changes = useQuery({ ...read.openChanges(), enabled });
   const people = useQuery({ ...read.directoryLike(text), enabled, placeholderData: keepPreviousData });
+  const accounts = useQuery({ ...read.accountsLike(text), enabled, placeholderData: keepPreviousData });
   if (!enabled) return [];
   const has = (...parts: (string | undefined)[]) => parts.some((p) => p?.toLowerCase().includes(text.toLowerCase()));
   const some = <T,>(items: T[] | undefined, keep: (item: T) => boolean, show: (item: T) => Other) =>
@@ -107,6 +109,15 @@ function useOthers(text: string): Other[] {
         to: `/organisation/directory?search=${encodeURIComponent(e.ref)}`,
         title: e.title,
         kind: e.kind === "user" ? "person" : "group of the directory",
+      }),
+    ),
+    ...some(
+      accounts.data?.items,
+      (a) => has(a.name),
+      (a) => ({
+        to: `/accounts?${new URLSearchParams({ which: "all", search: a.name, account: a.name })}`,
+        title: a.name,
+        kind: a.devices === 1 ? "account on 1 device" : `account on ${counted(a.devices)} devices`,
       }),
     ),
   ];

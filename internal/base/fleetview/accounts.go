@@ -3,6 +3,7 @@ package fleetview
 import (
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/rights"
@@ -32,6 +33,33 @@ func (n *accountNames) number(name string) int32 {
 		n.names, n.keys = append(n.names, name), append(n.keys, key)
 	}
 	return number
+}
+
+// shortestName is the least number of characters by which devices are found by an account's name.
+const shortestName = 3
+
+// beginning are the numbers of the names that begin with a folded text; nil where it is too short to look for.
+func (n *accountNames) beginning(search string) []bool {
+	if utf8.RuneCountInString(search) < shortestName {
+		return nil
+	}
+	var named []bool // stays nil where there is none
+	for i, key := range n.keys {
+		if strings.HasPrefix(key, search) {
+			if named == nil {
+				named = make([]bool, len(n.keys))
+			}
+			named[i] = true
+		}
+	}
+	return named
+}
+
+// hasAccount reports whether one of some names is that of an account of the device that is not built in.
+func (d *Device) hasAccount(named []bool) bool {
+	return named != nil && slices.ContainsFunc(d.accounts, func(a account) bool {
+		return named[a.name] && a.is&store.AccountBuiltin == 0
+	})
 }
 
 // Fitting counts the live devices in reach with an account that no policy manages, that is not built in, and whose

@@ -15,8 +15,10 @@ import (
 
 // Filter narrows the devices of a view. Empty fields do not, but the zero Reach has none.
 type Filter struct {
-	Reach    rights.Reach
-	Search   string // part of name, serial, model, platform, version, path, primary user or a tag
+	Reach rights.Reach
+	// Search is part of a name, serial, model, platform, version, path, primary user or a tag, or the beginning of the
+	// name of a local account that is not built in.
+	Search   string
 	Standing drift.Standing
 	Group    string // name
 	State    string // live when empty
@@ -35,9 +37,12 @@ func (v *View) Each(clock store.Clock, f Filter, visit func(d *Device, standing 
 func (v *View) each(clock store.Clock, f Filter, order []*Device, visit func(d *Device, standing drift.Standing) bool) {
 	state, search, scope := f.State, text.Fold(f.Search), v.scope(f.Reach, f.Group)
 	live := state == "" || state == store.Live
+	named := v.accounts.beginning(search)
 	for _, d := range order {
-		if d.live != live || !live && d.State != state || search != "" && !strings.Contains(d.search, search) ||
-			!scope.has(d) {
+		if d.live != live || !live && d.State != state || !scope.has(d) {
+			continue
+		}
+		if search != "" && !strings.Contains(d.search, search) && !d.hasAccount(named) {
 			continue
 		}
 		standing := clock.Stand(d.StandingInput)

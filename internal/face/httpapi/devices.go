@@ -179,7 +179,7 @@ func viewWhy(w reporting.DeviceWhy) api.DeviceWhy {
 
 // DeviceQuery narrows a list of devices.
 type DeviceQuery struct {
-	Search   string `query:"search" maxLength:"100" doc:"Part of name, serial, model, platform, version, path, primary user or a tag"`
+	Search   string `query:"search" maxLength:"100" doc:"Part of name, serial, model, platform, version, path, primary user or a tag, or the beginning of the name of a local account that is not built in"`
 	Standing string `query:"standing" enum:"in_step,drifted,waiting,held,silent"`
 	Group    string `query:"group" doc:"Name of a group"`
 	State    string `query:"state" enum:"live,claiming,refused,retired" default:"live"`

@@ -13,7 +13,7 @@ import (
 
 // DeviceFilter narrows a list of devices. Empty fields do not.
 type DeviceFilter struct {
-	Search   string // part of name, serial, model, platform, version, path, primary user or a tag
+	Search   string // as of [fleetview.Filter]
 	Standing drift.Standing
 	Group    string
 	State    string // live when empty

@@ -1,3 +1,4 @@
+import { queryOptions } from "@tanstack/react-query";
 import { client, take } from "../client";
 import type { List } from "../pages";
 import type { AccountName, AccountOrder, LocalAccount, LocalMember } from "../types";
@@ -7,6 +8,14 @@ import { fleet } from "./hears";
 export type AccountFilter = { search?: string; unknown?: boolean; privileged?: boolean; group?: string };
 
 export const read = {
+  /** The first account names that have a text in them. */
+  accountsLike: (search: string) =>
+    queryOptions({
+      queryKey: ["accounts", "like", search],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/accounts", { params: { query: { search, limit: 5 } }, signal })),
+      meta: fleet,
+    }),
   /** What an order to let go of an account would do; asked for anew each time, since devices go on reporting. */
   accountOrder: (order: AccountOrder) => ({
     queryKey: ["account-order", order],
