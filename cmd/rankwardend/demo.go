@@ -217,9 +217,10 @@ func (d *demoRun) run(ctx context.Context) error {
 	if !d.options.Bool("quiet-people") {
 		incidents = demo.Incidents(clock)
 	}
+	reported := make(chan struct{}) // people begin once the devices are as the policies say
 	devices, err := fleetsim.New(
 		fleetsim.Options{Service: d.server.URL, Tokens: tokens, Dir: filepath.Join(d.dir, "fleet"),
-			Machines: fleet.Machines, Incidents: incidents, Clock: clock, Log: d.log},
+			Machines: fleet.Machines, Incidents: incidents, Begin: reported, Clock: clock, Log: d.log},
 	)
 	if err != nil {
 		return err
@@ -251,7 +252,7 @@ func (d *demoRun) run(ctx context.Context) error {
 	)
 	running.Go(func() { d.standing(fleetCtx, password) })
 	if !d.options.Bool("quiet-people") {
-		running.Go(func() { d.rollouts(fleetCtx, password, len(fleet.Machines)) })
+		running.Go(func() { d.people(fleetCtx, password, len(fleet.Machines), reported) })
 	}
 	select {
 	case <-ctx.Done():

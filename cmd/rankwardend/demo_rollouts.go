@@ -9,8 +9,8 @@ import (
 	"rankwarden.example/demo"
 )
 
-// rollouts takes two changes out, waives a finding and writes a rule that waits, once the devices are in.
-func (d *demoRun) rollouts(ctx context.Context, password string, devices int) {
+// people begin to work once the devices have reported, which they are told by closing reported.
+func (d *demoRun) people(ctx context.Context, password string, devices int, reported chan<- struct{}) {
 	look := time.NewTicker(lookEvery)
 	defer look.Stop()
 	for {
@@ -23,6 +23,7 @@ func (d *demoRun) rollouts(ctx context.Context, password string, devices int) {
 		if err != nil || o.Devices < devices || o.OnlineReported < devices*9/10 {
 			continue
 		}
+		close(reported)
 		if err := d.startRollouts(ctx, password); err != nil && ctx.Err() == nil {
 			d.log.Error("the demo's rollouts could not be started", "error", err)
 		}
@@ -30,8 +31,8 @@ func (d *demoRun) rollouts(ctx context.Context, password string, devices int) {
 	}
 }
 
-// startRollouts has the people of the demo do what there is to look at: rollouts, waivers, an import of too much,
-// passwords that were viewed.
+// startRollouts has the people of the demo do what there is to look at: accounts that are left behind, rollouts,
+// waivers, an import of too much, passwords that were viewed.
 func (d *demoRun) startRollouts(ctx context.Context, password string) error {
 	as := map[string]*client.Client{}
 	for _, name := range []string{demo.Author, demo.Deployer, demo.Night, demo.Desk} {
@@ -42,6 +43,7 @@ func (d *demoRun) startRollouts(ctx context.Context, password string) error {
 	}
 	author, deployer := as[demo.Author], as[demo.Deployer]
 	return errors.Join(
+		demo.LeaveBehind(ctx, d.client, deployer),
 		demo.StartRollouts(ctx, author, deployer),
 		demo.Waive(ctx, deployer, time.Now()),
 		demo.ImportTooMuch(ctx, d.client),

@@ -25,6 +25,7 @@ type Options struct {
 	Dir       string            // a directory for each device
 	Machines  []simulated.Machine
 	Incidents []Incident
+	Begin     <-chan struct{} // the incidents wait for it, nil for not at all
 	Clock     agent.Clock
 	Log       *slog.Logger
 	Way       http.RoundTripper // of the devices to the service, nil for a plain one
@@ -135,7 +136,16 @@ func (f *Fleet) Run(ctx context.Context) error {
 	}
 	for _, incident := range f.Incidents {
 		if d := f.devices[incident.Device]; d != nil {
-			running.Go(func() { incident.run(ctx, f.Clock, d, f.Log) })
+			running.Go(func() {
+				if f.Begin != nil {
+					select {
+					case <-ctx.Done():
+						return
+					case <-f.Begin:
+					}
+				}
+				incident.run(ctx, f.Clock, d, f.Log)
+			})
 		}
 	}
 	var errs []error
