@@ -134,6 +134,7 @@ func (c *clock) forward(d time.Duration) { c.ahead.Add(int64(d)) }
 type together struct{ *clock }
 
 func (c together) Now() time.Time                         { return c.now() }
+func (c together) Elapsed() time.Duration                 { return time.Duration(c.now().UnixNano()) }
 func (c together) After(d time.Duration) <-chan time.Time { return time.After(d) }
 
 const ownerPassword = "a lamp over the north pier"

@@ -17,7 +17,7 @@ import (
 )
 
 // resolution prints a settled scenario: one block for the devices that meet the same assignments,
-// and one for each device that has reported. Only one device is printed when it is named.
+// and one for each device that has reported or has warrants. Only one device is printed when it is named.
 func (a *app) resolution(s *scenario.Result, only string) error {
 	if only != "" {
 		at := slices.IndexFunc(s.Devices, func(f fleet.Facts) bool { return f.Name == only })
@@ -30,7 +30,7 @@ func (a *app) resolution(s *scenario.Result, only string) error {
 	for i, scope := range s.Scopes {
 		var alone, together []int
 		for _, d := range scope.Devices {
-			if s.Scenario.Reports[d] != nil {
+			if s.Scenario.Reports[d] != nil || len(s.Scenario.Warrants[d]) > 0 {
 				alone = append(alone, d)
 			} else {
 				together = append(together, d)
@@ -72,6 +72,7 @@ func (a *app) block(d scenario.Device, names []string) {
 		a.lane(d.Enforced.Units, d.Enforced.Held(nil))
 	}
 	a.problemLines(d.Enforced.Problems)
+	a.warrantLines(d.Warrants)
 	if d.Findings != nil {
 		a.findingLines("Findings", *d.Findings)
 	}
@@ -220,6 +221,17 @@ func (a *app) problemLines(problems []resolve.Problem) {
 			sign, colour = "▮▮", text.FgMagenta
 		}
 		fmt.Fprintf(a.out, "  %s %s\n", colour.Sprint(sign), a.wrapped(p.Unit+": "+present.Problem(p), 5))
+	}
+}
+
+func (a *app) warrantLines(warrants []scenario.WarrantOn) {
+	if len(warrants) == 0 {
+		return
+	}
+	fmt.Fprintf(a.out, "\n  %s\n", text.Bold.Sprint("Warrants"))
+	for _, w := range warrants {
+		fmt.Fprintf(a.out, "  %s %s\n", text.FgBlue.Sprint("◔"),
+			a.wrapped(present.Unit(w.Unit)+": "+present.Warrant(w.Principal, w.Effect, w.Until), 4))
 	}
 }
 

@@ -32,6 +32,8 @@ const (
 	GroupRemoved       EventKind = "group_removed"       // one that the device made, empty, and asked for no more
 	MemberAdded        EventKind = "member_added"        // to a local group
 	MemberRemoved      EventKind = "member_removed"      // from a local group
+	WarrantJoined      EventKind = "warrant_joined"      // a member of a local group for a time
+	WarrantLeft        EventKind = "warrant_left"        // that time is over, or was ended
 	AccountUnlocked    EventKind = "account_unlocked"    // by an order
 	SessionsEnded      EventKind = "sessions_ended"      // by an order
 	PasswordChanged    EventKind = "password_changed"    // by the device, and it is in escrow
@@ -75,6 +77,8 @@ var EventKinds = []EventKind{
 	GroupRemoved,
 	MemberAdded,
 	MemberRemoved,
+	WarrantJoined,
+	WarrantLeft,
 	ValueSet,
 	GivenBack,
 	NotGivenBack,
@@ -108,9 +112,11 @@ type Details struct {
 	// [RepeatedlyReverted]: accounts as which somebody was signed in, where that is known
 	SignedIn []string `json:"signed_in,omitempty"`
 	// [AccountLocked]: until then, nil until someone unlocks it; [RotationStopped]: of the last rotation;
-	// [AccountCounts]: when its grace ends
+	// [AccountCounts]: when its grace ends; [WarrantJoined], [WarrantLeft]: its end
 	Time   *time.Time      `json:"time,omitempty"`
 	Reason rotation.Reason `json:"reason,omitempty"` // [PasswordChanged]
+	// [WarrantJoined], [WarrantLeft]: its identifier
+	Warrant string `json:"warrant,omitempty"`
 	// [RotationFailed], [SetAside], [NotGivenBack]: what the system or the service said
 	Error string `json:"error,omitempty"`
 }
@@ -134,7 +140,7 @@ func (e Event) Size() int {
 		there += len(name)
 	}
 	return there + len(e.Subject) + len(e.From) + len(e.To) + len(e.OldName) + len(e.NewName) + len(e.Error) +
-		len(e.Reason)
+		len(e.Reason) + len(e.Warrant)
 }
 
 // Shortened keeps a text of an event well below what the service takes: it has at most 1000 bytes.

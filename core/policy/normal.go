@@ -55,19 +55,7 @@ func (n *Normal) ask(id unit.ID, value unit.Value) { n.Asks = append(n.Asks, Ask
 func canonical(refs []principal.Ref, directory principal.Directory) []principal.Ref {
 	sorted := make([]principal.Ref, 0, len(refs))
 	for _, ref := range refs {
-		known, ok := ref, false
-		if directory != nil {
-			switch ref.Kind() {
-			case principal.Bare:
-				known, ok = directory.Ref(ref.SID())
-			case principal.Object:
-				known, ok = directory.Object(ref.GUID())
-			}
-		}
-		if !ok {
-			known = ref
-		}
-		sorted = append(sorted, known)
+		sorted = append(sorted, principal.Normal(ref, directory))
 	}
 	slices.SortFunc(sorted, principal.Compare)
 	return slices.Compact(sorted)

@@ -64,6 +64,11 @@ func happened(e drift.Event) string {
 		return fmt.Sprintf("%s was added to %s", subject, Unit(e.Unit))
 	case drift.MemberRemoved:
 		return fmt.Sprintf("%s was removed from %s", subject, Unit(e.Unit))
+	case drift.WarrantJoined:
+		return fmt.Sprintf("%s was added to %s by warrant, until %s", subject, Unit(e.Unit), until(e.Time))
+	case drift.WarrantLeft:
+		return fmt.Sprintf("%s was removed from %s, since the warrant until %s is over", subject, Unit(e.Unit),
+			until(e.Time))
 	case drift.AccountUnlocked:
 		return fmt.Sprintf("the account %s was unlocked by an order", subject)
 	case drift.SessionsEnded:
@@ -199,4 +204,12 @@ func there(names []string) string {
 		return "the device did not say who was signed in"
 	}
 	return "signed in: " + strings.Join(names, ", ")
+}
+
+// until is an end, which a device tells; one that it did not tell is unknown.
+func until(at *time.Time) string {
+	if at == nil {
+		return "an unknown time"
+	}
+	return instant(*at)
 }

@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/core/warrant"
 )
 
 // Difference is what differs between two lanes for all devices that have both and were last told the same. It is
@@ -81,15 +82,16 @@ func (d *Difference) Units() []unit.ID {
 	return slices.Compact(ids)
 }
 
-// Compare works out what a difference does to a device with a state, nil for one that never reported. Settings and
-// effects come sorted; they are nil where there is none.
+// Compare works out what a difference does to a device by its state, which is nil for one that never reported, and what
+// runs on it. Settings and effects come sorted; they are nil where there is none.
 func (d *Difference) Compare(
-	state *drift.State, directory principal.Directory,
+	known Device, directory principal.Directory,
 ) (settings []effect.SettingChange, effects []effect.Effect) {
 	if d.Empty() {
 		return nil, nil
 	}
 	settings = d.changes
+	state := known.State
 	if state != nil {
 		if unable := state.Unable(d.desired[with]); len(unable) > 0 {
 			settings = slices.Clone(settings)
@@ -98,7 +100,7 @@ func (d *Difference) Compare(
 			}
 		}
 	}
-	effects = d.effects(state, directory, nil)
+	effects = d.effects(known, directory, nil)
 	if state != nil { // else they are shared, and in order
 		slices.SortFunc(effects, effect.Compare)
 	}
@@ -107,8 +109,9 @@ func (d *Difference) Compare(
 
 // effects are those of [Difference.Compare] alone, in any order. Tell, nil for nobody, is told how the ways in change.
 func (d *Difference) effects(
-	state *drift.State, directory principal.Directory, tell func(e effect.AccessEffect),
+	known Device, directory principal.Directory, tell func(e effect.AccessEffect),
 ) []effect.Effect {
+	state := known.State
 	if d.Empty() {
 		return nil
 	}
@@ -123,9 +126,11 @@ func (d *Difference) effects(
 		state:      state,
 		directory:  directory,
 		effects:    append(make([]effect.Effect, 0, 16), d.held...),
+		warrants:   known.Warrants,
+		unable:     state.Unable(d.desired[with]),
 	}
-	if unable := state.Unable(d.desired[with]); len(unable) > 0 {
-		c.Difference = d.supported(unable)
+	if len(c.unable) > 0 {
+		c.Difference = d.supported(c.unable)
 	}
 	c.run()
 	if tell != nil {
@@ -154,6 +159,8 @@ type comparer struct {
 	state     *drift.State
 	directory principal.Directory
 	effects   []effect.Effect
+	warrants  warrant.Running
+	unable    []unit.ID    // what the device does not carry out
 	keys      []keyMeaning // of the keys looked at so far
 
 	administrators *[2][]identity // its members by future, nil until they were looked for

@@ -10,5 +10,5 @@ import (
 func (d *Difference) Access(
 	state *drift.State, directory principal.Directory, tell func(e effect.AccessEffect),
 ) {
-	d.effects(state, directory, tell)
+	d.effects(Device{State: state}, directory, tell)
 }

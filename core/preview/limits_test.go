@@ -20,7 +20,7 @@ func TestAPreviewKnowsTheLimitsOfADevice(t *testing.T) {
 	}}
 	state := &drift.State{Passwords: &drift.Passwords{MinLength: new(8), History: new(0)}}
 	supported := func() (list []bool, effects int) {
-		settings, found := preview.Differ(resolve.Lane{}, after, nil).Compare(state, nil)
+		settings, found := preview.Differ(resolve.Lane{}, after, nil).Compare(preview.Device{State: state}, nil)
 		require.Len(t, settings, 2)
 		return []bool{settings[0].Supported, settings[1].Supported}, len(found)
 	}

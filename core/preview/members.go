@@ -32,9 +32,21 @@ func (c *comparer) identify(ref principal.Ref, future int) identity {
 	return identity{}
 }
 
+// membership is what is asked of a local group in a future, with the warrants that run laid over it, nil for nothing.
+func (c *comparer) membership(id unit.ID, future int) unit.Value {
+	asked := valueOf(c.desired[future], id)
+	if len(c.warrants.Of(id)) == 0 || slices.Contains(c.unable, id) {
+		return asked
+	}
+	if _, limited := c.state.LimitOf(id); limited && asked == nil {
+		return nil
+	}
+	return c.warrants.Lay(id, asked)
+}
+
 // membersOf are the members of a local group in a future.
 func (c *comparer) membersOf(id unit.ID, group *drift.LocalGroup, future int) []identity {
-	desired, asked := valueOf(c.desired[future], id).(unit.Members)
+	desired, asked := c.membership(id, future).(unit.Members)
 	list := make([]identity, 0, len(group.Members)+len(desired.Present))
 	if !desired.Closed {
 		for _, m := range group.Members {

@@ -27,7 +27,7 @@ func lane(settings ...unit.Setting) (l resolve.Lane) {
 // told are the effects of a change on a device, in words, and how its ways in change.
 func told(state *drift.State, before, after resolve.Lane) (words, access []string) {
 	difference := preview.Differ(before, after, nil)
-	_, effects := difference.Compare(state, nil)
+	_, effects := difference.Compare(preview.Device{State: state}, nil)
 	for _, e := range effects {
 		words = append(words, present.Effect(e))
 	}

@@ -11,12 +11,14 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/core/warrant"
 )
 
 // Device is what is known of one device beside what it is desired to have.
 type Device struct {
-	State    *drift.State   // its last report, nil when it never reported
-	Previous []unit.Setting // its last desired state, nil when none is known
+	State    *drift.State    // its last report, nil when it never reported
+	Previous []unit.Setting  // its last desired state, nil when none is known
+	Warrants warrant.Running // what runs on it, without the edits and with them
 }
 
 // Fleet gives what is known of a device by its index.
@@ -92,7 +94,7 @@ func (c *Comparison) Difference(device int, previous []unit.Setting) *Difference
 
 // Device is what the edits do to one device. It is affected when it has settings or effects.
 func (c *Comparison) Device(device int, known Device) effect.Affected {
-	settings, effects := c.Difference(device, known.Previous).Compare(known.State, c.after.Directory)
+	settings, effects := c.Difference(device, known.Previous).Compare(known, c.after.Directory)
 	return effect.Affected{
 		Device:   c.before.Devices[device].Name,
 		Reported: known.State != nil,

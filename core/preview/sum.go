@@ -53,7 +53,7 @@ func (t *Tally) Count(c *Comparison, device int, known Device, tell func(e effec
 	if d.Empty() {
 		return false
 	}
-	t.Add(c.before.Devices[device].Name, known.State != nil, d.effects(known.State, c.after.Directory, tell))
+	t.Add(c.before.Devices[device].Name, known.State != nil, d.effects(known, c.after.Directory, tell))
 	return true
 }
 

@@ -29,7 +29,7 @@ func TestTakingOverIsForetold(t *testing.T) {
 		v.Name, v.State = "setup", unit.Enabled
 		after := resolve.Lane{Units: []resolve.Unit{{Unit: unit.AccountOf("keeper"), Value: v, Verdict: resolve.Sole,
 			From: []string{"a"}}}}
-		_, effects := preview.Differ(resolve.Lane{}, after, nil).Compare(state, nil)
+		_, effects := preview.Differ(resolve.Lane{}, after, nil).Compare(preview.Device{State: state}, nil)
 		for _, e := range effects {
 			require.Equal(t, present.TakesOver, present.EffectSection(e.Kind))
 			words = append(words, present.Effect(e))

@@ -19,6 +19,24 @@ type Entry struct {
 	GUID GUID `json:"guid,omitzero"`
 }
 
+// Normal is a reference in the form that memberships have: an identifier that the directory, nil for none, knows
+// becomes its user: or group: reference.
+func Normal(ref Ref, directory Directory) Ref {
+	known, ok := ref, false
+	if directory != nil {
+		switch ref.Kind() {
+		case Bare:
+			known, ok = directory.Ref(ref.SID())
+		case Object:
+			known, ok = directory.Object(ref.GUID())
+		}
+	}
+	if ok {
+		return known
+	}
+	return ref
+}
+
 // Table is a [Directory] held in memory. The zero Table knows nobody.
 type Table struct {
 	entries []Entry

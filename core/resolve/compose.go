@@ -91,3 +91,25 @@ func (l Lane) Settings() []unit.Setting {
 	}
 	return settings
 }
+
+// Value is what is settled of a unit, nil where nothing is or where it is contested.
+func (l Lane) Value(id unit.ID) unit.Value {
+	if u, found := l.unit(id); found {
+		return u.Value
+	}
+	return nil
+}
+
+// Contests reports whether a unit is contested.
+func (l Lane) Contests(id unit.ID) bool {
+	u, found := l.unit(id)
+	return found && u.Verdict == Contested
+}
+
+func (l Lane) unit(id unit.ID) (Unit, bool) {
+	at, found := slices.BinarySearchFunc(l.Units, id, func(u Unit, id unit.ID) int { return u.Unit.Compare(id) })
+	if !found {
+		return Unit{}, false
+	}
+	return l.Units[at], true
+}

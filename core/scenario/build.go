@@ -19,7 +19,7 @@ func (f *file) build(open Open) (*Scenario, error) {
 	s.Policies = map[string]*policy.Document{}
 	for _, step := range []func(*Scenario) error{
 		f.directory, f.devices, f.groups, func(s *Scenario) error { return f.policies(s, open) }, f.assignments,
-		f.changes, f.rollout,
+		f.changes, f.rollout, f.warrants,
 	} {
 		if err := step(s); err != nil {
 			return nil, err

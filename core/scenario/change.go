@@ -129,7 +129,7 @@ func (s *Scenario) WhatIf(facts map[int]fleet.Facts, gone []principal.Ref, each 
 
 func (s *Scenario) known(device int) preview.Device {
 	if report := s.Reports[device]; report != nil {
-		return preview.Device{State: &report.State}
+		return preview.Device{State: &report.State, Warrants: s.running(device)}
 	}
-	return preview.Device{}
+	return preview.Device{Warrants: s.running(device)}
 }

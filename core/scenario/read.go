@@ -20,17 +20,18 @@ import (
 
 // file is a scenario as it is written.
 type file struct {
-	Format      string       `json:"format"       yaml:"format"`
-	At          *time.Time   `json:"at"           yaml:"at"`
-	Directory   []entry      `json:"directory"    yaml:"directory"`
-	Groups      []group      `json:"groups"       yaml:"groups"`
-	Policies    []document   `json:"policies"     yaml:"policies"`
-	PolicyFiles []string     `json:"policy_files" yaml:"policy_files"`
-	Assignments []assignment `json:"assignments"  yaml:"assignments"`
-	Devices     []device     `json:"devices"      yaml:"devices"`
-	Change      []edit       `json:"change"       yaml:"change"`
-	Rollout     *rolloutFile `json:"rollout"      yaml:"rollout"`
-	Notes       string       `json:"notes"        yaml:"notes"`
+	Format      string        `json:"format"       yaml:"format"`
+	At          *time.Time    `json:"at"           yaml:"at"`
+	Directory   []entry       `json:"directory"    yaml:"directory"`
+	Groups      []group       `json:"groups"       yaml:"groups"`
+	Policies    []document    `json:"policies"     yaml:"policies"`
+	PolicyFiles []string      `json:"policy_files" yaml:"policy_files"`
+	Assignments []assignment  `json:"assignments"  yaml:"assignments"`
+	Devices     []device      `json:"devices"      yaml:"devices"`
+	Change      []edit        `json:"change"       yaml:"change"`
+	Rollout     *rolloutFile  `json:"rollout"      yaml:"rollout"`
+	Warrants    []warrantFile `json:"warrants"    yaml:"warrants"`
+	Notes       string        `json:"notes"        yaml:"notes"`
 }
 
 type entry struct {

@@ -23,6 +23,7 @@ type Scenario struct {
 	Reports  map[int]*drift.Report // by index of the device
 	Change   []change.Step         // nil where the file has none
 	Rollout  *Rollout              // nil where the file has none
+	Warrants map[int][]Warrant     // by index of the device, as they stand in the file
 	Warnings []string              // what the service would not take
 }
 

@@ -35,6 +35,7 @@ type Device struct {
 	Enforced    resolve.Lane     `json:"enforced"`
 	Findings    *[]drift.Finding `json:"findings,omitempty"` // nil without a report
 	Projected   *resolve.Lane    `json:"projected,omitempty"`
+	Warrants    []WarrantOn      `json:"warrants,omitempty"` // what runs, by unit and principal
 	Forecast    *[]drift.Finding `json:"forecast,omitempty"`
 }
 
@@ -53,6 +54,8 @@ func (s *Result) Device(i int) Device {
 			Candidate{c.Name, c.Policy, c.Rank, c.Stance, c.Outcome == assign.Included, c.Outcome},
 		)
 	}
+	running := s.Scenario.running(i)
+	d.Warrants = s.Scenario.on(i, running, &scope.Enforced)
 	report, ok := s.Scenario.Reports[i]
 	if !ok {
 		return d
@@ -62,12 +65,12 @@ func (s *Result) Device(i int) Device {
 		now = *s.Scenario.At
 	}
 	ctx := drift.Context{Directory: s.Directory, Now: now}
-	findings := drift.Check(scope.Enforced.Settings(), &report.State, report.Failures, ctx)
+	findings := drift.Check(laid(running, &scope.Enforced), &report.State, report.Failures, ctx)
 	d.Findings = &findings
 	if scope.Projected != nil {
 		forecast := drift.Forecast(
 			findings,
-			drift.Check(scope.Projected.Settings(), &report.State, report.Failures, ctx),
+			drift.Check(laid(running, scope.Projected), &report.State, report.Failures, ctx),
 		)
 		d.Forecast = &forecast
 	}

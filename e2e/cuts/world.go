@@ -82,6 +82,7 @@ func (w *world) now() time.Time { return time.Now().Add(time.Duration(w.ahead.Lo
 type clock struct{ w *world }
 
 func (c clock) Now() time.Time                         { return c.w.now() }
+func (c clock) Elapsed() time.Duration                 { return time.Duration(c.w.now().UnixNano()) }
 func (c clock) After(d time.Duration) <-chan time.Time { return time.After(d) }
 
 var databases atomic.Int64

@@ -23,9 +23,12 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
-// Clock is the agent's monotonic clock.
+// Clock is the agent's clock.
 type Clock interface {
 	Now() time.Time
+	// Elapsed is the time since some moment before, whatever is done to the clock. It may stand still while the machine
+	// sleeps.
+	Elapsed() time.Duration
 	After(d time.Duration) <-chan time.Time
 }
 
@@ -34,6 +37,11 @@ type SystemClock struct{}
 
 // Now is the time.
 func (SystemClock) Now() time.Time { return time.Now() }
+
+var started = time.Now()
+
+// Elapsed is the time since the program was started.
+func (SystemClock) Elapsed() time.Duration { return time.Since(started) }
 
 // After is [time.After].
 func (SystemClock) After(d time.Duration) <-chan time.Time { return time.After(d) }
@@ -64,6 +72,9 @@ type Agent struct {
 	helped   bool          // the system says what somebody who is locked out should do
 	offset   time.Duration // service time less the clock's
 	latest   time.Time     // service time given out last
+	base     time.Time     // service time when the clock's elapsed time was elapsed
+	elapsed  time.Duration // of the clock, at base
+	behind   bool          // the clock stands behind what was known before the start, and the service said nothing yet
 	synced   bool          // the service has told its time
 	heard    *time.Time    // when the service answered last, by the clock
 	asked    <-chan struct{}
@@ -95,7 +106,9 @@ func New(o Options) (*Agent, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &Agent{Options: o, journal: j, interval: defaultInterval}
+	a := &Agent{Options: o, journal: j, interval: defaultInterval, latest: j.Time}
+	a.base, a.elapsed = o.Clock.Now().Round(0), o.Clock.Elapsed()
+	a.behind = a.base.Before(j.Time)
 	a.rotator = &rotate.Rotator{Host: o.Host, Journal: j, Service: a, Random: o.Random, Now: a.now, Log: o.Log,
 		ServiceTime: func(at time.Time) time.Time { return at.Add(a.offset) }}
 	return a, nil
@@ -128,6 +141,7 @@ func (a *Agent) Run(ctx context.Context) error {
 			if refused := (*protocol.Refusal)(nil); errors.As(err, &refused) {
 				pause = max(pause, refused.After) // the service spreads those that it asks to come back
 			}
+			pause = a.untilWarrant(pause)
 			a.Log.Warn("exchange failed; it will be tried again", "error", err, "in", pause)
 			select {
 			case <-ctx.Done():

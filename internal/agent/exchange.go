@@ -90,7 +90,9 @@ func (a *Agent) setTime(service time.Time) {
 	if !a.synced {
 		a.synced, a.latest = true, time.Time{}
 	}
-	a.offset = service.Sub(a.Clock.Now())
+	at := a.Clock.Now().Round(0) // the wall clock's alone
+	a.offset = service.Sub(at)
+	a.base, a.elapsed, a.behind = service, a.Clock.Elapsed(), false
 }
 
 // openSigned checks that a live key of the service signed a document, and reads it.
@@ -154,11 +156,14 @@ func (a *Agent) open(document, request string, into any) error {
 // it goes back when either clock is corrected, so that a correction costs one refused exchange at most.
 func (a *Agent) claimed() time.Time { return a.Clock.Now().Add(a.offset) }
 
-// now is service time for schedules and ends of validity, as far as it is known; it never goes back.
+// now is service time for schedules and ends of validity, as far as it is known; it never goes back, and goes on when
+// somebody turns the clock back.
 func (a *Agent) now() time.Time {
-	at := a.Clock.Now().Add(a.offset)
-	if at.Before(a.latest) {
-		at = a.latest
+	at := a.Clock.Now().Round(0).Add(a.offset)
+	for _, no := range []time.Time{a.base.Add(a.Clock.Elapsed() - a.elapsed), a.latest} { // not before these
+		if at.Before(no) {
+			at = no
+		}
 	}
 	a.latest = at
 	return at

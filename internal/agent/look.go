@@ -135,6 +135,7 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 		Made:           a.journal.Made,
 		Changing:       a.journal.Changing,
 	}
+	a.byWarrants(&job)
 	if err := a.giveBack(ctx, &state, job); err != nil {
 		return reconcile.Outcome{}, nil, err
 	}
@@ -147,6 +148,7 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 			!same(outcome.Changing, a.journal.Changing)
 		a.journal.Bindings, a.journal.Counted = outcome.Bindings, outcome.Counted
 		a.journal.Made, a.journal.Changing = outcome.Made, outcome.Changing
+		changed = a.keepGranted(ctx, outcome.Granted, now) || changed
 	}
 	a.journal.Remember(now, disabled(outcome.Disabled))
 	if err != nil {
@@ -191,6 +193,7 @@ func (a *Agent) giveBack(ctx context.Context, state *drift.State, job reconcile.
 	events := back.Refused
 	if len(back.Settings)+len(back.Enable) > 0 {
 		job.Settings, job.Enable, job.Leave, job.Made = back.Settings, back.Enable, nil, nil
+		job.Warrants, job.Granted = nil, nil
 		outcome, err := reconcile.Run(ctx, a.Host, job)
 		a.journal.Note(a.now(), outcome.Events...)
 		if err != nil {

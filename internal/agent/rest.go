@@ -14,7 +14,7 @@ func (a *Agent) rest(ctx context.Context) {
 	if !a.rotator.Wake.IsZero() {
 		wait = max(min(wait, a.rotator.Wake.Sub(a.now())), 0)
 	}
-	due := a.Clock.After(wait)
+	due := a.Clock.After(a.untilWarrant(wait))
 	parked, end := context.WithCancel(ctx)
 	defer end()
 	var nudged chan parkedResult

@@ -35,6 +35,10 @@ type Journal struct {
 
 	Counted Counted `json:"counted,omitempty"` // accounts that no policy names
 	Made    Made    `json:"made,omitempty"`    // local groups that the device made
+	// Granted are memberships by warrant.
+	Granted []Granted `json:"granted,omitempty"`
+	// Time is service time at the latest look while warrants ran, in case somebody turns the clock back.
+	Time time.Time `json:"time,omitzero"`
 	// Changing are accounts whose users were told to change their passwords, so that nobody is told twice.
 	Changing map[principal.SID]bool `json:"changing,omitempty"`
 	Taken    []Taken                `json:"taken,omitempty"`     // what can be given back, oldest first

@@ -53,7 +53,19 @@ func (p *pass) membersIn(id unit.ID, group drift.LocalGroup, desired unit.Member
 	}
 	for _, ref := range desired.Present {
 		if sid := p.Find(ref); !sid.IsZero() && missing(ref) && !p.awaits(ref) {
-			if p.try([]unit.ID{id}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) }) {
+			held, byWarrant := p.byWarrant(id, ref)
+			joined := p.try([]unit.ID{id}, ref, func() error {
+				if byWarrant {
+					if err := p.grant(held, group.SID, sid); err != nil {
+						return err
+					}
+				}
+				return p.host.AddMember(p.ctx, group.SID, sid)
+			})
+			switch {
+			case joined && byWarrant:
+				p.did(drift.WarrantJoined, id, ref.String(), details(p.job.Warrants[held.Of].ID, held.Until))
+			case joined:
 				p.did(drift.MemberAdded, id, ref.String(), drift.Details{})
 			}
 		}

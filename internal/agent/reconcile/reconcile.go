@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/core/warrant"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/journal"
 	"rankwarden.example/internal/agent/secret"
@@ -32,7 +33,10 @@ type Job struct {
 	Now      time.Time // in service time: what is waived until later is left alone
 	// Counted are the accounts that no policy names, with when the device saw each first under the rule.
 	Counted journal.Counted
-	Made    journal.Made // local groups that the device made
+	Made    journal.Made      // local groups that the device made
+	Granted []journal.Granted // memberships by warrant
+	// Keep keeps memberships by warrant before the first of them is given; needed only where there are warrants.
+	Keep func(granted []journal.Granted) error
 	// Changing are the accounts whose users were told already to change their passwords.
 	Changing map[principal.SID]bool
 	// Enable are the accounts that are enabled again, since the rule that disabled them was taken back.
@@ -48,6 +52,7 @@ type Outcome struct {
 	Counted  journal.Counted // as the job, with what is new and without what is over
 	Disabled []principal.SID // accounts that no policy names
 	Made     journal.Made
+	Granted  []journal.Granted
 	Changing map[principal.SID]bool
 	Events   []drift.Event // what was done, in order; numbers and times are the agent's to give
 }
@@ -64,6 +69,8 @@ func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 		job:  job,
 		View: View{Bindings: maps.Clone(job.Bindings), Directory: principal.NewTable(job.Directory)},
 	}
+	p.granted = slices.Clone(job.Granted)
+	p.layWarrants()
 	p.counted, p.made, p.changing = maps.Clone(job.Counted), maps.Clone(job.Made), map[principal.SID]bool{}
 	if p.Bindings == nil {
 		p.Bindings = Bindings{}
@@ -86,6 +93,7 @@ func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 	p.refuseOtherNames()
 	p.eachGroup(p.membersIn)
 	p.read()
+	p.warrantsEnd()
 	p.eachGroup(p.membersOut)
 	p.eachAccount(p.accountOut)
 	p.eachBuiltin(p.builtinOut)
@@ -103,7 +111,7 @@ func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 // outcome is what the pass found before it, and what it left behind.
 func (p *pass) outcome(before drift.State) Outcome {
 	o := Outcome{Before: before, Failures: p.failures, Bindings: p.Bindings, Counted: p.counted, Disabled: p.disabled,
-		Made: p.made, Changing: p.changing, Events: p.events}
+		Made: p.made, Granted: p.granted, Changing: p.changing, Events: p.events}
 	if p.fatal == nil {
 		o.After = p.State
 	}
@@ -124,6 +132,9 @@ type pass struct {
 	counted     journal.Counted
 	disabled    []principal.SID
 	made        journal.Made
+	granted     []journal.Granted
+	warrants    warrant.Running
+	asked       []unit.Setting // what is asked, without warrants
 	changing    map[principal.SID]bool
 	runs        map[principal.SID][]string // services and tasks that run as accounts; read once, where it matters
 	events      []drift.Event

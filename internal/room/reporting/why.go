@@ -316,7 +316,8 @@ func (e *explanation) trials() map[unit.ID]*TrialUnit {
 		state = &e.report.State
 	}
 	forecast := map[unit.ID][]effect.Effect{}
-	_, effects := preview.Differ(e.enforced, *e.projected, e.told.Settings).Compare(state, e.directory)
+	_, effects := preview.Differ(e.enforced, *e.projected, e.told.Settings).
+		Compare(preview.Device{State: state}, e.directory)
 	for _, f := range effects {
 		forecast[f.Unit] = append(forecast[f.Unit], f)
 	}

@@ -9,6 +9,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/core/warrant"
 )
 
 // DesiredFormat is the format of a desired state.
@@ -33,6 +34,25 @@ type DesiredContent struct {
 	GiveBack []GiveBack `json:"give_back,omitempty"`
 	// Waived is what a device leaves alone, by setting and subject.
 	Waived []Waived `json:"leave,omitempty"`
+	// Warrants are rights for a time, by identifier.
+	Warrants []Warrant `json:"warrants,omitempty"`
+}
+
+// Warrant has a device make a principal a member of a local group until a time, in service time, and take the
+// membership away by itself.
+type Warrant struct {
+	ID string `json:"id"`
+	warrant.Warrant
+	EndSessions bool `json:"end_sessions,omitempty"` // of the principal, at the end
+}
+
+// Running are the warrants of a desired state that run at a time.
+func (c DesiredContent) Running(at time.Time) warrant.Running {
+	list := make([]warrant.Warrant, len(c.Warrants))
+	for i, w := range c.Warrants {
+		list[i] = w.Warrant
+	}
+	return warrant.At(list, at)
 }
 
 // Waived is a difference that a device leaves alone until a time.

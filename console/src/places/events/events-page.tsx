@@ -28,6 +28,8 @@ const kinds: Record<string, string> = {
   account_removed: "account removed",
   group_created: "local group created",
   group_removed: "local group removed",
+  warrant_joined: "member by warrant",
+  warrant_left: "warrant over",
   member_added: "member added",
   member_removed: "member removed",
   value_set: "value set",
