@@ -99,6 +99,7 @@ type UnitFinding struct {
 	Kind    string     `json:"kind"`
 	Subject string     `json:"subject"`
 	Words   string     `json:"words" doc:"What differs, in one sentence"`
+	Drifts  bool       `json:"drifts" doc:"Whether it makes the device drifted while it is open"`
 	Waived  *time.Time `json:"waived" doc:"Until when it is accepted; null when it is not"`
 }
 
@@ -164,6 +165,7 @@ type Finding struct {
 	Kind        string          `json:"kind"`
 	Subject     string          `json:"subject"`
 	Words       string          `json:"words" doc:"What differs, in one sentence"`
+	Drifts      bool            `json:"drifts" doc:"Whether it makes the device drifted while it is open"`
 	Expected    json.RawMessage `json:"expected"`
 	Actual      json.RawMessage `json:"actual"`
 	Assignments []string        `json:"assignments" nullable:"false" doc:"Whose rule it breaks"`

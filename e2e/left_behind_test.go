@@ -141,6 +141,7 @@ func TestAccountsThatNobodyNamed(t *testing.T) {
 	require.Len(t, words(), 1)
 	assert.Contains(t, words()[0], "no policy names eilif; it will be disabled on")
 	assert.Equal(t, "in_step", s.why("SKL-TKT-001").Device.Standing, "it is only told")
+	assert.False(t, unitWhy(s, "SKL-TKT-001", "accounts.others").Findings[0].Drifts)
 	require.Len(t, s.events(client.EventQuery{Kind: "account_counts"}), 1)
 
 	s.later(25 * time.Hour)

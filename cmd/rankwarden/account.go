@@ -46,7 +46,7 @@ func (a *app) accountList() *cobra.Command {
 				count("Devices", func(x row) int { return x.Devices }),
 				count("Enabled", func(x row) int { return x.Enabled }),
 				count("Privileged", func(x row) int { return x.Privileged }),
-				count("Of a policy", func(x row) int { return x.Managed }),
+				count("Managed or left", func(x row) int { return x.Managed }),
 				count("Built in", func(x row) int { return x.Builtin }),
 			)
 		},

@@ -23,29 +23,6 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
-// Clock is the agent's clock.
-type Clock interface {
-	Now() time.Time
-	// Elapsed is the time since some moment before, whatever is done to the clock. It may stand still while the machine
-	// sleeps.
-	Elapsed() time.Duration
-	After(d time.Duration) <-chan time.Time
-}
-
-// SystemClock is the real one.
-type SystemClock struct{}
-
-// Now is the time.
-func (SystemClock) Now() time.Time { return time.Now() }
-
-var started = time.Now()
-
-// Elapsed is the time since the program was started.
-func (SystemClock) Elapsed() time.Duration { return time.Since(started) }
-
-// After is [time.After].
-func (SystemClock) After(d time.Duration) <-chan time.Time { return time.After(d) }
-
 // Options are what an agent is made of.
 type Options struct {
 	Host    host.Host

@@ -85,16 +85,6 @@ func (a *Agent) FetchKeys(ctx context.Context) error {
 	return nil
 }
 
-// setTime keeps how far service time is from the clock. Service time never goes back once known.
-func (a *Agent) setTime(service time.Time) {
-	if !a.synced {
-		a.synced, a.latest = true, time.Time{}
-	}
-	at := a.Clock.Now().Round(0) // the wall clock's alone
-	a.offset = service.Sub(at)
-	a.base, a.elapsed, a.behind = service, a.Clock.Elapsed(), false
-}
-
 // openSigned checks that a live key of the service signed a document, and reads it.
 func (a *Agent) openSigned(document string, into any) (protocol.Header, error) {
 	signed, err := protocol.Parse(document)
@@ -150,23 +140,6 @@ func (a *Agent) open(document, request string, into any) error {
 	}
 	a.setTime(header.Time)
 	return nil
-}
-
-// claimed is the time that an exchange claims: service time as the last signed answer said. Unlike [Agent.now]
-// it goes back when either clock is corrected, so that a correction costs one refused exchange at most.
-func (a *Agent) claimed() time.Time { return a.Clock.Now().Add(a.offset) }
-
-// now is service time for schedules and ends of validity, as far as it is known; it never goes back, and goes on when
-// somebody turns the clock back.
-func (a *Agent) now() time.Time {
-	at := a.Clock.Now().Round(0).Add(a.offset)
-	for _, no := range []time.Time{a.base.Add(a.Clock.Elapsed() - a.elapsed), a.latest} { // not before these
-		if at.Before(no) {
-			at = no
-		}
-	}
-	a.latest = at
-	return at
 }
 
 // openDesired checks a desired state: signed by a live key, for this device, and newer than what it

@@ -58,7 +58,8 @@ func TestTheClockIsTurnedBack(t *testing.T) {
 	began := func(wall time.Time) reconcile.Job {
 		again, err := New(Options{Clock: &turned{wall: wall}, Dir: dir})
 		require.NoError(t, err)
-		job := reconcile.Job{DesiredContent: protocol.DesiredContent{Warrants: []protocol.Warrant{until(99 * time.Hour)}}}
+		var job reconcile.Job
+		job.Warrants = []protocol.Warrant{until(99 * time.Hour)}
 		again.byWarrants(&job)
 		assert.False(t, again.now().Before(noon.Add(27*time.Hour)), "not before what was known")
 		if again.behind {

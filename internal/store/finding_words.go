@@ -10,17 +10,32 @@ import (
 
 // Words says in one sentence what a stored finding is.
 func (f Finding) Words() string {
-	id, err := unit.Parse(f.Unit)
-	if err != nil {
+	found, known := f.found()
+	if !known {
 		return f.Kind
 	}
-	return present.Finding(drift.Finding{
+	return present.Finding(found)
+}
+
+// Drifts reports whether the finding makes its device drifted while it is open.
+func (f Finding) Drifts() bool {
+	found, known := f.found()
+	return known && found.Drifts()
+}
+
+// found is the finding as it was worked out; known is false for one of a setting that there is no more.
+func (f Finding) found() (found drift.Finding, known bool) {
+	id, err := unit.Parse(f.Unit)
+	if err != nil {
+		return found, false
+	}
+	return drift.Finding{
 		Unit:     id,
 		Kind:     drift.Kind(f.Kind),
 		Subject:  f.Subject,
 		Expected: f.value(id, f.Expected),
 		Actual:   f.value(id, f.Actual),
-	})
+	}, true
 }
 
 // value reads a stored value: a value of the unit, or a plain one.

@@ -108,6 +108,7 @@ func unitFindings(a reporting.SettingWhy) []api.UnitFinding {
 			Kind:    string(f.Kind),
 			Subject: f.Subject,
 			Words:   present.Finding(f),
+			Drifts:  f.Drifts(),
 			Waived:  a.WaivedUntil(f),
 		}
 	}

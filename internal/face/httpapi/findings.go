@@ -30,6 +30,7 @@ func viewFinding(f store.Finding) api.Finding {
 		Kind:        f.Kind,
 		Subject:     f.Subject,
 		Words:       f.Words(),
+		Drifts:      f.Drifts(),
 		Expected:    raw(f.Expected),
 		Actual:      raw(f.Actual),
 		Assignments: append([]string{}, f.Assignments...),

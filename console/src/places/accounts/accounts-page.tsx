@@ -54,7 +54,7 @@ export function AccountsPage() {
     count("Devices", (a) => a.devices),
     count("Enabled", (a) => a.enabled),
     count("Privileged", (a) => a.privileged),
-    ...(which === "unknown" ? [] : [count("Of a policy", (a) => a.managed)]),
+    ...(which === "unknown" ? [] : [count("Managed or left", (a) => a.managed)]),
   ];
   return (
     <>
@@ -67,7 +67,7 @@ export function AccountsPage() {
           <Export
             file="accounts"
             list={list.accounts(filter)}
-            header={["account", "devices", "enabled", "privileged", "of a policy", "built in"]}
+            header={["account", "devices", "enabled", "privileged", "managed or left behind", "built in"]}
             row={(a) => [a.name, a.devices, a.enabled, a.privileged, a.managed, a.builtin]}
           />
         )}

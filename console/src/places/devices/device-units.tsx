@@ -49,7 +49,7 @@ export function Units({ units }: { units: UnitWhy[] }) {
 
 function UnitRow({ unit }: { unit: UnitWhy }) {
   const told = unit.findings.length > 0;
-  const grave = (f: UnitWhy["findings"][number]) => f.kind !== "unit_unsupported" && !f.waived; // others nobody puts right now
+  const grave = (f: UnitWhy["findings"][number]) => f.drifts && !f.waived; // others are not wrong, or nobody puts right now
   const wrong = unit.findings.some(grave);
   const wash = unit.held ? "bg-held-wash" : wrong ? "bg-red-wash" : "";
   const edge = unit.held ? "border-l-held" : wrong ? "border-l-red" : "border-l-transparent";

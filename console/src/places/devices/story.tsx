@@ -95,7 +95,7 @@ export function History({ why }: { why: DeviceWhy }) {
             </time>
             <span className="min-w-0 break-words">
               {f.unit_title}: <span className={colour[f.state]}>{verb[f.state]}</span>
-              <span className={f.state === "open" ? "text-red" : ""}>
+              <span className={f.state === "open" && f.drifts ? "text-red" : ""}>
                 <Words>{f.words}</Words>
               </span>
             </span>

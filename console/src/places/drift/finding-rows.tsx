@@ -4,7 +4,7 @@ import type { Finding } from "@/api/types";
 import { ago, useNow } from "@/domain/time";
 import { Words } from "@/domain/words";
 import { type Column, Rows } from "@/ui/rows";
-import { cannot, type Row, rowsOf } from "./kinds";
+import { type Row, rowsOf } from "./kinds";
 
 type FindingRowsProps = {
   items: Finding[];
@@ -88,7 +88,7 @@ function Whole({ row, now }: { row: Row; now: number }) {
     <>
       <ul>
         {shown.map((f) => (
-          <li key={f.id} className={f.state === "open" && !cannot(f) ? "text-red" : ""}>
+          <li key={f.id} className={f.state === "open" && f.drifts ? "text-red" : ""}>
             <Words>{f.words}</Words>
             {f.came_back > 0 && (
               <Link
