@@ -75,6 +75,16 @@ type UnitWhy struct {
 	// RepeatedlyReverted and Trial are beside what is enforced.
 	RepeatedlyReverted bool       `json:"repeatedly_reverted" doc:"Repeatedly reverted; the device retries once an hour"`
 	Trial              *UnitTrial `json:"trial" doc:"What trial assignments would make of it; null when nothing would change"`
+	// Warrants are laid over what is desired.
+	Warrants []UnitWarrant `json:"warrants" nullable:"false" doc:"Rights for a time that run"`
+}
+
+// UnitWarrant is a right for a time in a local group of a device.
+type UnitWarrant struct {
+	Principal string    `json:"principal"`
+	Until     time.Time `json:"until"`
+	Effect    string    `json:"effect" enum:"added,already,overruled" doc:"Against what is desired"`
+	Words     string    `json:"words"`
 }
 
 // UnitTrial is what trial assignments would make of a unit.

@@ -47,7 +47,7 @@ type Operator struct {
 
 // OperatorRight is something that an operator may do, and on which devices.
 type OperatorRight struct {
-	Right  string   `json:"right" enum:"look,reveal,handle,draft,deploy,trail,administer"`
+	Right  string   `json:"right" enum:"look,reveal,handle,ask,draft,deploy,trail,administer"`
 	Groups []string `json:"groups" nullable:"false" doc:"On devices of these groups; empty for every device"`
 }
 

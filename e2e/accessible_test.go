@@ -27,7 +27,7 @@ var pagesOfTheConsole = [][2]string{
 	{"/events", `[role="cell"] a`},
 	{"/passwords?device=SKL-TKT-001&account=account%3Amooring", `textarea`}, {"/policies", `[role="cell"] a`},
 	{"/policies/base", ".cm-content"}, {"/new-policy", ".cm-content"}, {"/drift", `[role="cell"] a`},
-	{"/waivers", "h1"}, {"/accounts?which=all&account=mooring", `[role="cell"] button`},
+	{"/waivers", "h1"}, {"/warrants", "h1"}, {"/accounts?which=all&account=mooring", `[role="cell"] button`},
 	{"/accounts?who=counter", "h2"}, {"/changes", `[role="cell"] a`}, {"/changes/" + demo.ChangeName, `section li`},
 	{"/ladder?group=head-office", "tbody th"}, {"/assignments?assignment=stricter-lockout", `[role="cell"] button`},
 	{"/rollouts", "h1"}, {"/trail?entry=60", "tbody td"}, {"/report", `[role="img"]`}, {"/me", "main h2"},

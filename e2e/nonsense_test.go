@@ -314,7 +314,7 @@ func TestNonsense(t *testing.T) {
 		described{"assets", "GET", "/assets/{name}"},
 		described{"health", "GET", "/readyz"},
 	)
-	address := strings.TrimPrefix(s.URL, "http://")
+	address, id := strings.TrimPrefix(s.URL, "http://"), s.why("SKL-X").Device.ID
 	var running errgroup.Group
 	running.SetLimit(4) // each waits a little for answers that are held
 	for seed := range rounds {
@@ -322,7 +322,7 @@ func TestNonsense(t *testing.T) {
 			rand.New(rand.NewPCG(uint64(seed), 9)),
 			strings.TrimPrefix(s.session("asta").Get("Cookie"), "rankwarden_session="),
 			token.Secret,
-			protocol.Key{ID: s.why("SKL-X").Device.ID, Private: key.Private},
+			protocol.Key{ID: id, Private: key.Private},
 			s.clock.now,
 		}
 		requests := make([][]byte, len(list))

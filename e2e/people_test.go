@@ -41,7 +41,7 @@ func TestWhoCould(t *testing.T) {
 	}
 	readers := people("skl-tkt-001", "reveal")
 	assert.Equal(t, map[string][]string{
-		"nightwatch": {"look", "reveal", "handle"}, "everywhere": {"look", "reveal", "handle"},
+		"nightwatch": {"look", "reveal", "handle", "ask"}, "everywhere": {"look", "reveal", "handle", "ask"},
 	}, readers)
 	all := people("SKL-TKT-001", "")
 	assert.NotContains(t, all, "elsewhere")

@@ -89,6 +89,7 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 			"/changes", "/changes?search=none", "/rollouts", "/rollouts?under_way=true", "/rollouts/went-out-7",
 			"/rollouts/went-out-7/devices?outcome=failed",
 			"/rollout-defaults", "/brakes", "/brakes?all=true", "/waivers", "/waivers?ending=true",
+			"/warrants", "/warrants?open=true",
 			"/findings?state=waived", "/standing-history", "/standing-history?group=few", "/enrolment-tokens",
 			"/trail", "/trail?actor=nobody", "/trail?actor=asta&action=policy", "/trail?action=policy.published",
 			"/trail?action=operator&outcome=refused",

@@ -233,7 +233,7 @@ func TestRolesAndReach(t *testing.T) {
 	problem(t, err, 403, "support on desks")
 	me, err := support.Me(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"look", "reveal", "handle"}, me.Rights)
+	assert.Equal(t, []string{"look", "reveal", "handle", "ask"}, me.Rights)
 
 	g, err := s.owner.Group(ctx, "desks")
 	require.NoError(t, err)
@@ -244,7 +244,7 @@ func TestRolesAndReach(t *testing.T) {
 	require.NoError(t, err)
 	me, err = client.New(s.URL, token.Secret).Look(hasLooked).Me(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"look", "deploy"}, me.Rights)
+	assert.Equal(t, []string{"look", "ask", "deploy"}, me.Rights)
 }
 
 // Where nothing is in escrow, whoever looks for a password is told why, and the way out.

@@ -44,23 +44,25 @@ func tourOf(t *testing.T, path string) (steps []step) {
 var (
 	age      = regexp.MustCompile(`(just now|\d+ (s|min|h) ago)`)
 	number   = regexp.MustCompile(`\d+(\.\d+)?`)
+	month    = regexp.MustCompile(`\b(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)\b`)
 	password = regexp.MustCompile(`^    \S{12,}$`)
 )
 
-// like is a printed line as a pattern: numbers and ages are others each time, ... stands for anything, blanks are as
-// many as the table needs, and a password is never twice the same.
+// like is a printed line as a pattern: numbers, months and ages are others each time, ... stands for anything, blanks
+// are as many as the table needs, and a password is never twice the same.
 func like(line string) *regexp.Regexp {
 	if password.MatchString(line) {
 		return regexp.MustCompile(`^\s+\S{12,}\s*$`)
 	}
-	const anAge, aNumber = "\x01", "\x02"
-	line = number.ReplaceAllString(age.ReplaceAllString(line, anAge), aNumber)
+	const anAge, aNumber, aMonth = "\x01", "\x02", "\x03"
+	line = number.ReplaceAllString(age.ReplaceAllString(month.ReplaceAllString(line, aMonth), anAge), aNumber)
 	parts := strings.Split(line, "...")
 	for i, p := range parts {
 		parts[i] = strings.Join(strings.Fields(regexp.QuoteMeta(p)), `\s+`)
 	}
 	pattern := strings.Join(parts, `.*`)
-	pattern = strings.NewReplacer(anAge, `(just now|\d+ (s|min|h) ago)`, aNumber, `\d+(\.\d+)?`).Replace(pattern)
+	pattern = strings.NewReplacer(anAge, `(just now|\d+ (s|min|h) ago)`, aNumber, `\d+(\.\d+)?`, aMonth, `[A-Z][a-z]{2}`).
+		Replace(pattern)
 	return regexp.MustCompile(pattern)
 }
 

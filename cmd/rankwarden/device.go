@@ -14,7 +14,6 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/core/drift"
 )
 
 func (a *app) deviceCommand() *cobra.Command {
@@ -327,11 +326,12 @@ func (a *app) completeDevices(cmd *cobra.Command, _ []string, typed string) ([]s
 	})
 }
 
-// cannotCarry reports whether nothing is wrong with a unit but what the platform cannot carry or somebody accepted.
+// cannotCarry reports whether nothing is wrong with a unit but what the platform cannot carry, somebody accepted, or
+// only is ahead.
 func cannotCarry(u api.UnitWhy) bool {
 	return len(u.Findings) > 0 &&
 		!slices.ContainsFunc(
 			u.Findings,
-			func(f api.UnitFinding) bool { return f.Kind != string(drift.UnitUnsupported) && f.Waived == nil },
+			func(f api.UnitFinding) bool { return f.Drifts && f.Waived == nil },
 		)
 }

@@ -127,6 +127,9 @@ func (a *app) explainUnit(u api.UnitWhy) {
 	for _, l := range u.Over {
 		line("lost", fmt.Sprintf("%s (rank %d): %s; %s", l.Assignment, l.Rank, l.Claim, l.Why), text.FgHiBlack)
 	}
+	for _, w := range u.Warrants {
+		line("warrant", w.Words, text.FgBlue)
+	}
 	line("held", u.Held, text.FgMagenta)
 	if u.RepeatedlyReverted {
 		line("reverted", present.RepeatedlyReverted, text.FgYellow)

@@ -141,6 +141,7 @@ func root() *cobra.Command {
 		a.directoryCommand(),
 		a.driftCommand(),
 		a.waiverCommand(),
+		a.warrantCommand(),
 		a.eventsCommand(),
 		a.orderCommand(),
 		a.trailCommand(),

@@ -69,7 +69,8 @@ func (a *app) peopleOf(cmd *cobra.Command, device, right, nobody string) error {
 }
 
 var rightWords = map[string]string{
-	"look": "look", "reveal": "see passwords", "handle": "rotate and unlock", "draft": "draft changes",
+	"look": "look", "reveal": "see passwords", "handle": "rotate and unlock", "ask": "ask for warrants",
+	"draft":  "draft changes",
 	"deploy": "apply and approve", "trail": "read the trail", "administer": "administer",
 }
 

@@ -151,6 +151,9 @@ func written(id unit.ID, data []byte) string {
 // instant writes a time to the minute.
 func instant(t time.Time) string { return t.UTC().Format("2006-01-02 15:04 UTC") }
 
+// Instant is a time in words.
+func Instant(t time.Time) string { return instant(t) }
+
 // renamed says which name an account got with its new password.
 func renamed(before, now string) string {
 	if before == now {

@@ -36,6 +36,7 @@ const (
 	Look       Right = "look"       // see devices, policies and drift
 	Reveal     Right = "reveal"     // see passwords, with a reason
 	Handle     Right = "handle"     // rotate, unlock, end sessions; orders of any kind
+	Ask        Right = "ask"        // ask for rights for a time
 	Draft      Right = "draft"      // policies, groups, assignments
 	Deploy     Right = "deploy"     // what reaches devices
 	Trail      Right = "trail"      // read the whole audit trail
@@ -45,11 +46,11 @@ const (
 // rights of each role. An owner reveals nothing without being support as well.
 var rights = map[Role][]Right{
 	Viewer:   {Look},
-	Support:  {Look, Reveal, Handle},
+	Support:  {Look, Reveal, Handle, Ask},
 	Author:   {Look, Draft},
-	Deployer: {Look, Deploy},
+	Deployer: {Look, Ask, Deploy},
 	Auditor:  {Look, Trail},
-	Owner:    {Look, Handle, Draft, Deploy, Trail, Administer},
+	Owner:    {Look, Handle, Ask, Draft, Deploy, Trail, Administer},
 }
 
 // Valid reports whether r is a role.
@@ -166,7 +167,7 @@ func (i Identity) Has(role Role) bool {
 // Rights are all rights of the identity.
 func (i Identity) Rights() []Right {
 	all := []Right{}
-	for _, right := range []Right{Look, Reveal, Handle, Draft, Deploy, Trail, Administer} {
+	for _, right := range []Right{Look, Reveal, Handle, Ask, Draft, Deploy, Trail, Administer} {
 		if i.May(right) {
 			all = append(all, right)
 		}

@@ -67,8 +67,8 @@ func (r Running) Of(id unit.ID) Running {
 	return r[from:until]
 }
 
-// Over lays what runs over settled values, sorted by unit, but for units that are contested: of those nothing is
-// known. The settings that are given stay as they were; they are the result where nothing runs.
+// Over lays what runs over settled values, sorted by unit, but for units that are contested, nil for none: of those
+// nothing is known. The settings that are given stay as they were; they are the result where nothing runs.
 func (r Running) Over(settings []unit.Setting, contested func(unit.ID) bool) []unit.Setting {
 	if len(r) == 0 {
 		return settings
@@ -76,7 +76,7 @@ func (r Running) Over(settings []unit.Setting, contested func(unit.ID) bool) []u
 	laid := slices.Clone(settings)
 	for i := range r {
 		id := r[i].Unit
-		if i > 0 && r[i-1].Unit == id || contested(id) {
+		if i > 0 && r[i-1].Unit == id || contested != nil && contested(id) {
 			continue
 		}
 		place, found := slices.BinarySearchFunc(

@@ -141,9 +141,8 @@ func TestExactlyItsPrincipalDiffers(t *testing.T) {
 		w := Warrant{Unit: unit.MembershipOf(rapid.SampledFrom([]string{"administrators", "users"}).Draw(t, "group")),
 			Principal: principal.FromLocal(rapid.SampledFrom(strings.Split("abcdefg", "")).Draw(t, "who")),
 			From:      noon, Until: noon.Add(time.Hour), Despite: rapid.Bool().Draw(t, "despite")}
-		none := func(unit.ID) bool { return false }
 		at := noon.Add(time.Duration(rapid.IntRange(-30, 90).Draw(t, "minute")) * time.Minute)
-		laid := At([]Warrant{w}, at).Over(settings, none)
+		laid := At([]Warrant{w}, at).Over(settings, nil)
 		if !w.Runs(at) {
 			assert.Equal(t, settings, laid)
 			return

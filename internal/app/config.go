@@ -36,6 +36,7 @@ type Config struct {
 	Approvals          gate.Approvals // which changes need a second person
 	SecondPersonOpens  bool           // a wave is opened before its gate is passed only with a second person
 	SecondPersonWaives bool           // a second person must agree to waivers of administrators
+	WarrantMost        time.Duration  // that a warrant may hold, [DefaultWarrant] when 0
 	SecondPersonKeys   bool           // keys go live and retire only with a second person
 	// what imports, rules and facts may alter without a decision; nothing waits when zero
 	Brake gate.Brake

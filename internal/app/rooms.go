@@ -27,6 +27,7 @@ import (
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/room/retention"
 	"rankwarden.example/internal/room/trail"
+	"rankwarden.example/internal/room/warrants"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/directory"
 	"rankwarden.example/internal/wire/escrow"
@@ -34,6 +35,9 @@ import (
 	"rankwarden.example/internal/wire/oidc"
 	"rankwarden.example/internal/wire/transport"
 )
+
+// DefaultWarrant is how long a warrant may hold where nothing else is said.
+const DefaultWarrant = 8 * time.Hour
 
 // RoomOptions are what the rooms are made of.
 type RoomOptions struct {
@@ -54,6 +58,8 @@ type RoomOptions struct {
 	SecondPersonOpens bool
 	// SecondPersonWaives says that a second person must agree to waivers of administrators.
 	SecondPersonWaives bool
+	// WarrantMost is how long a warrant may hold, [DefaultWarrant] when 0.
+	WarrantMost time.Duration
 	// SecondPersonKeys says that keys go live and retire only with a second person.
 	SecondPersonKeys bool
 	// Brake says what an import, a rule or a change of facts may alter without a decision.
@@ -136,6 +142,9 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		func(w store.Writer) organisation.Records { return w }), View: view}
 	r.Accounts = &accounts.Service{Room: room(o, func(r store.Reader) accounts.Reads { return r },
 		func(w store.Writer) accounts.Records { return w }), View: view}
+	r.Warrants = &warrants.Service{Room: room(o, func(r store.Reader) warrants.Reads { return r },
+		func(w store.Writer) warrants.Records { return w }),
+		Rules: gate.Rules{Approvals: o.Approvals}, Most: cmp.Or(o.WarrantMost, DefaultWarrant)}
 	r.Changes = changes.New(changes.Service{Room: door(o), Documents: documents, View: view, Locks: o.Store,
 		DirectoryConnection: o.DirectoryConnection, Rules: gate.Rules{Approvals: o.Approvals, Brake: o.Brake},
 		Soak: o.Soak})

@@ -96,6 +96,7 @@ func (c Config) rooms() RoomOptions {
 		SecondPersonOpens:   c.SecondPersonOpens,
 		SecondPersonWaives:  c.SecondPersonWaives,
 		SecondPersonKeys:    c.SecondPersonKeys,
+		WarrantMost:         c.WarrantMost,
 		Brake:               c.Brake,
 		Soak:                c.Soak,
 		Kept:                c.kept(),
@@ -265,6 +266,7 @@ func (s *Server) recurring(c Config) []jobs.Job {
 	list := []jobs.Job{
 		{Name: "overdue passwords", Every: max(min(c.Interval, time.Minute), 5*time.Second), Do: s.Devices.FindOverdue},
 		{Name: "waivers", Every: 20 * time.Second, Do: s.Devices.EndWaivers},
+		{Name: "warrants", Every: 5 * time.Second, Do: s.Warrants.EndDue},
 		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
 		{Name: "refused attempts", Every: 20 * time.Second, Do: s.Attempts.Record},
 		{Name: "checkpoints", Long: true, Every: time.Hour, Do: s.Trail.AnchorHourly},

@@ -47,6 +47,8 @@ var approvalSwitches = []Switch{
 	yes("approve-keys", "escrow keys go live and retire only with a second owner, also while there is none; local "+
 		"administration needs none",
 		func(c *Config) *bool { return &c.SecondPersonKeys }).on(approval, "Escrow keys going live or retiring"),
+	period("warrant-most", DefaultWarrant, "the longest `time` for which a warrant holds, at most 720h",
+		func(c *Config) *time.Duration { return &c.WarrantMost }).on(approval, "The longest warrant"),
 	number("reveals-per-hour", DefaultBudget,
 		"`number` of passwords that an operator may see in an hour before a second person must approve",
 		func(c *Config) *int { return &c.RevealBudget }).on(approval, "Views of passwords in an hour").

@@ -87,6 +87,12 @@ func (k RetentionPeriods) Records() []Kept {
 			k.Findings,
 		},
 		{
+			"warrants",
+			"delete from warrants where id = any(array(select id from warrants where ended_at < $2 order by ended_at " +
+				"limit $1))",
+			k.Changes,
+		},
+		{
 			"edits that the brake held",
 			"delete from brakes where id = any(array(select id from brakes where decided_at < $2 order by decided_at " +
 				"limit $1))",

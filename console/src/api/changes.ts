@@ -91,6 +91,15 @@ export const change = {
     freshly(() =>
       take(client.POST("/api/v1/waivers/{name}/decision", { params: { path: { name: id } }, body: { agree } })),
     ),
+  askWarrant: (body: Schemas["WarrantSpec"]) => take(client.POST("/api/v1/warrants", { body })),
+  decideWarrant: (id: string, agree: boolean, reason: string) =>
+    freshly(() =>
+      take(
+        client.POST("/api/v1/warrants/{name}/decision", { params: { path: { name: id } }, body: { agree, reason } }),
+      ),
+    ),
+  takeBackWarrant: (id: string, reason: string) =>
+    take(client.POST("/api/v1/warrants/{name}/end", { params: { path: { name: id } }, body: { reason } })),
   decideBrake: (id: string, release: boolean, reason: string) =>
     freshly(() =>
       take(

@@ -8,6 +8,7 @@ import { read as passwords, list as passwordsLists } from "./queries/passwords";
 import { read as policies, list as policiesLists } from "./queries/policies";
 import { read as session } from "./queries/session";
 import { read as trail, list as trailLists } from "./queries/trail";
+import { list as warrantsLists } from "./queries/warrants";
 
 export type * from "./queries/filters";
 
@@ -33,6 +34,7 @@ export const read = {
 /** Lists that are read page by page. */
 export const list = {
   ...accountsLists,
+  ...warrantsLists,
   ...trailLists,
   ...fleetLists,
   ...passwordsLists,

@@ -41,6 +41,7 @@ export type Rung = Schemas["Rung"];
 export type LadderCell = Schemas["LadderCell"];
 export type EnrolmentToken = Schemas["EnrolmentToken"];
 export type Waiver = Schemas["Waiver"];
+export type Warrant = Schemas["Warrant"];
 export type Held = Schemas["Held"];
 export type Rollout = Schemas["Rollout"];
 export type RolloutSummary = Schemas["RolloutSummary"];

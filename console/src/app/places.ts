@@ -7,6 +7,7 @@ const places: { to: string; name: string; title: string; right?: string }[] = [
   { to: "/devices", name: "Devices", title: "Devices" },
   { to: "/passwords", name: "Passwords", title: "Passwords: view one" },
   { to: "/accounts", name: "Accounts", title: "Accounts: what devices have, who is an administrator" },
+  { to: "/warrants", name: "Warrants", title: "Warrants: rights for a time" },
   { to: "/drift", name: "Drift", title: "Drift: open findings" },
   { to: "/trail", name: "Trail", title: "Trail: who did what", right: "trail" },
   { to: "/organisation", name: "Organisation", title: "Organisation: groups and directory" },

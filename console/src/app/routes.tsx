@@ -36,6 +36,9 @@ const AccountsPage = lazy(async () => ({
 }));
 const DriftPage = lazy(async () => ({ default: (await part(import("@/places/drift/drift-page"))).DriftPage }));
 const WaiversPage = lazy(async () => ({ default: (await part(import("@/places/drift/waivers-page"))).WaiversPage }));
+const WarrantsPage = lazy(async () => ({
+  default: (await part(import("@/places/warrants/warrants-page"))).WarrantsPage,
+}));
 const EventsPage = lazy(async () => ({ default: (await part(import("@/places/events/events-page"))).EventsPage }));
 const TrailPage = lazy(async () => ({ default: (await part(import("@/places/trail/trail-page"))).TrailPage }));
 const MePage = lazy(async () => ({ default: (await part(import("@/places/me/me-page"))).MePage }));
@@ -104,6 +107,7 @@ export function Pages() {
         <Route path="/accounts" element={<AccountsPage />} />
         <Route path="/drift" element={<DriftPage />} />
         <Route path="/waivers" element={<WaiversPage />} />
+        <Route path="/warrants" element={<WarrantsPage />} />
         <Route path="/events" element={<EventsPage />} />
         <Route path="/trail" element={<TrailPage />} />
         <Route path="/allow" element={<AllowPage />} />

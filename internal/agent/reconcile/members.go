@@ -64,6 +64,7 @@ func (p *pass) membersIn(id unit.ID, group drift.LocalGroup, desired unit.Member
 			})
 			switch {
 			case joined && byWarrant:
+				p.moved = append(p.moved, moved{group.SID, drift.Member{Name: ref.Value(), SID: sid}, true})
 				p.did(drift.WarrantJoined, id, ref.String(), details(p.job.Warrants[held.Of].ID, held.Until))
 			case joined:
 				p.did(drift.MemberAdded, id, ref.String(), drift.Details{})

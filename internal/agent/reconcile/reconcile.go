@@ -110,7 +110,8 @@ func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 
 // outcome is what the pass found before it, and what it left behind.
 func (p *pass) outcome(before drift.State) Outcome {
-	o := Outcome{Before: before, Failures: p.failures, Bindings: p.Bindings, Counted: p.counted, Disabled: p.disabled,
+	o := Outcome{Before: p.asMoved(before), Failures: p.failures, Bindings: p.Bindings, Counted: p.counted,
+		Disabled: p.disabled,
 		Made: p.made, Granted: p.granted, Changing: p.changing, Events: p.events}
 	if p.fatal == nil {
 		o.After = p.State
@@ -133,6 +134,7 @@ type pass struct {
 	disabled    []principal.SID
 	made        journal.Made
 	granted     []journal.Granted
+	moved       []moved
 	warrants    warrant.Running
 	asked       []unit.Setting // what is asked, without warrants
 	changing    map[principal.SID]bool

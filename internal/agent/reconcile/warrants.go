@@ -14,7 +14,7 @@ import (
 // layWarrants lays the warrants that run over what is asked.
 func (p *pass) layWarrants() {
 	p.warrants, p.asked = p.job.Running(p.job.Now), p.job.Settings
-	p.job.Settings = p.warrants.Over(p.asked, func(unit.ID) bool { return false })
+	p.job.Settings = p.warrants.Over(p.asked, nil)
 }
 
 // askedOf is what is asked of a local group without warrants, nil for nothing.
@@ -25,6 +25,36 @@ func (p *pass) askedOf(id unit.ID) unit.Value {
 		}
 	}
 	return nil
+}
+
+// moved is a membership that began or ended by warrant in a pass.
+type moved struct {
+	group  principal.SID
+	member drift.Member
+	joined bool
+}
+
+// asMoved is what a pass found, with memberships by warrant as it left them: that they begin and end is no deviation.
+func (p *pass) asMoved(found drift.State) drift.State {
+	if len(p.moved) == 0 {
+		return found
+	}
+	found.LocalGroups = slices.Clone(found.LocalGroups)
+	for _, m := range p.moved {
+		for i, g := range found.LocalGroups {
+			if g.SID != m.group {
+				continue
+			}
+			members := slices.DeleteFunc(slices.Clone(g.Members), func(x drift.Member) bool {
+				return x.SID == m.member.SID
+			})
+			if m.joined {
+				members = append(members, m.member)
+			}
+			found.LocalGroups[i].Members = members
+		}
+	}
+	return found
 }
 
 // byWarrant is the warrant by which alone a principal is to be a member.
@@ -71,6 +101,7 @@ func (p *pass) warrantsEnd() {
 				return p.host.RemoveMember(p.ctx, g.Group, g.Member)
 			})
 			if over {
+				p.moved = append(p.moved, moved{g.Group, drift.Member{SID: g.Member}, false})
 				p.did(drift.WarrantLeft, g.Unit, g.Principal.String(), details(g.Warrant, g.Until))
 			}
 		}

@@ -7,6 +7,7 @@ import (
 	"context"
 	"runtime"
 	"slices"
+	"time"
 
 	"golang.org/x/sync/errgroup"
 
@@ -24,6 +25,7 @@ import (
 type Records interface {
 	Asked(digest string) (protocol.DesiredContent, error)
 	KnownStates(ids []string) (map[string]store.KnownState, error)
+	WarrantsOf(devices []string, after time.Time) (map[string][]protocol.Warrant, error)
 }
 
 // Source gives the records for reading, outside of a transaction. Several goroutines call it.
@@ -47,15 +49,16 @@ const batchSize = 1000
 // Forecast is two plans for the same devices: as they are without some edits, and with them.
 type Forecast struct {
 	*preview.Comparison
+	At            time.Time           // at which warrants run
 	Devices       []*fleetview.Device // by name; the plans have them at the same indexes
 	Before, After plan.Inputs         // of the two plans
 	Now, Then     *plan.Plan          // set by [Forecast.Run]
 }
 
-// For begins a forecast for devices; their order becomes that of their names.
-func For(devices []*fleetview.Device) *Forecast {
+// For begins a forecast for devices at a time; their order becomes that of their names.
+func For(devices []*fleetview.Device, at time.Time) *Forecast {
 	slices.SortStableFunc(devices, func(a, b *fleetview.Device) int { return cmp.Compare(a.Name, b.Name) })
-	return &Forecast{Devices: devices}
+	return &Forecast{Devices: devices, At: at}
 }
 
 // Planned gives the devices as a plan has them.
@@ -160,8 +163,13 @@ func (f *Forecast) each(
 			if err != nil {
 				return err
 			}
+			warrants, err := from(ctx).WarrantsOf(ids, f.At)
+			if err != nil {
+				return err
+			}
 			for i, d := range part {
-				k := preview.Device{State: known[ids[i]].State}
+				k := preview.Device{State: known[ids[i]].State,
+					Warrants: protocol.DesiredContent{Warrants: warrants[ids[i]]}.Running(f.At)}
 				if f.NeedsPrevious(d) {
 					if k.Previous, err = previous.of(ctx, known[ids[i]].Settings); err != nil {
 						return err

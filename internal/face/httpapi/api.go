@@ -37,6 +37,7 @@ import (
 	"rankwarden.example/internal/room/passwords"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/room/trail"
+	"rankwarden.example/internal/room/warrants"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/strictjson"
 )
@@ -48,6 +49,7 @@ const Base = operation.Base
 type Rooms struct {
 	Organisation *organisation.Service
 	Accounts     *accounts.Service
+	Warrants     *warrants.Service
 	Changes      *changes.Service
 	Deploy       *deploy.Service
 	Devices      *devices.Service
@@ -104,11 +106,6 @@ func (x *API) SignedIn(ctx context.Context, header *fasthttp.RequestHeader) bool
 	return err == nil
 }
 
-// Description is the OpenAPI document as JSON.
-func Description() ([]byte, error) {
-	return newAPI(fiber.New(), Options{Log: slog.New(slog.DiscardHandler)}).huma.OpenAPI().MarshalJSON()
-}
-
 // newAPI describes the operators' interface and adds every route of it. Every one goes through the same middleware,
 // which finds out who asks, and through register, which asks for the right.
 func newAPI(app *fiber.App, o Options) *routes {
@@ -156,6 +153,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.brakesRoutes()
 	a.freezeRoutes()
 	a.waiversRoutes()
+	a.warrantsRoutes()
 	a.ladderRoutes()
 	a.enrolmentRoutes()
 	a.devicesRoutes()

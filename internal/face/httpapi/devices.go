@@ -76,6 +76,12 @@ func viewUnit(a reporting.SettingWhy, aims []api.DeviceAim) api.UnitWhy {
 		Findings:           unitFindings(a),
 		RepeatedlyReverted: a.RepeatedlyReverted,
 	}
+	u.Warrants = make([]api.UnitWarrant, len(a.Warrants))
+	for i, h := range a.Warrants {
+		does := h.On(a.DesiredValue)
+		u.Warrants[i] = api.UnitWarrant{Principal: h.Principal.String(), Until: h.Until, Effect: string(does),
+			Words: present.Warrant(h.Principal, does, present.Instant(h.Until))}
+	}
 	for _, aim := range aims {
 		if len(u.From) > 0 && aim.Assignment == u.From[0] {
 			u.Rank = aim.Rank
@@ -301,7 +307,7 @@ func (a *routes) settingHistory(ctx context.Context, who rights.Identity, in *st
 func (a *routes) devicePeople(ctx context.Context, _ rights.Identity, in *struct {
 	NamePath
 	PageQuery
-	Right string `query:"right" enum:"look,reveal,handle,draft,deploy,trail,administer" doc:"Only those who have it"`
+	Right string `query:"right" enum:"look,reveal,handle,ask,draft,deploy,trail,administer" doc:"Only those who have it"`
 }) (*List[api.DevicePerson], error) {
 	list, next, err := a.Access.DevicePeople(ctx, in.Name, rights.Right(in.Right), in.page())
 	return listOf(list, next, err, func(p access.Person) api.DevicePerson {

@@ -108,7 +108,7 @@ func (s *Service) admit(tx Records, w *uow.Work, a attempt, x *weighed, agreed *
 
 // passed counts what went into force without anybody looking, and tells of new administrators.
 func (s *Service) passed(tx Records, w *uow.Work, a attempt, x *weighed) error {
-	tellAdministrators(w, x)
+	w.TellAdministrators(x.Access)
 	if a.asking.Seen != "" || x.Devices == 0 {
 		return nil
 	}

@@ -271,7 +271,7 @@ func (s *Service) releaseSeen(ctx context.Context, tx Records, w *uow.Work, b st
 	if err := a.make(tx, w); err != nil {
 		return err
 	}
-	tellAdministrators(w, x)
+	w.TellAdministrators(x.Access)
 	return nil
 }
 

@@ -53,7 +53,7 @@ func (s *Service) future(ctx context.Context, reach rights.Reach, edits []change
 func (s *Service) read(
 	ctx context.Context, reach rights.Reach, edits []change.Edit, except string, groups ...string,
 ) (*futures, error) {
-	f := &futures{Forecast: forecast.For(s.View.Devices(reach))}
+	f := &futures{Forecast: forecast.For(s.View.Devices(reach), s.Now())}
 	err := s.Snapshot(ctx, func(tx Reads) (err error) {
 		index, err := planning.ByName(tx, f.Planned())
 		if err != nil {

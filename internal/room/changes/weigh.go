@@ -162,7 +162,7 @@ func (s *Service) forecastOf(tx Records, tried *uow.Work) (*forecast.Forecast, e
 			devices = append(devices, &fleetview.Device{ID: d.ID, Name: d.Name, NameKey: d.NameKey, Facts: d.Facts()})
 		}
 	}
-	return forecast.For(devices), nil
+	return forecast.For(devices, s.Now()), nil
 }
 
 // underWay are the edits of rollouts that are on their way, and what they bring in.

@@ -74,6 +74,10 @@ func (s *Service) settleLocked(
 	if err != nil {
 		return 0, err
 	}
+	warrants, named, err := s.warrants(tx, ids)
+	if err != nil {
+		return 0, err
+	}
 	cache := map[string]composition{}
 	var settled []store.SettlingResult
 	stamps := make([]drift.Stamp, len(devices))
@@ -82,7 +86,7 @@ func (s *Service) settleLocked(
 		if holds {
 			before = d.SettingsDigest
 		}
-		own := ownContent{back[d.ID], waived[d.ID]}
+		own := ownContent{back[d.ID], waived[d.ID], warrants[d.ID], named[d.ID]}
 		key := before + " " + own.key()
 		c, known := cache[key]
 		if !known {
@@ -178,16 +182,18 @@ func (s *Service) givingBack(tx Records, ids []string) (map[string][]protocol.Gi
 
 // ownContent is what a device is told beside what its assignments come to.
 type ownContent struct {
-	back   []protocol.GiveBack
-	waived []protocol.Waived
+	back     []protocol.GiveBack
+	waived   []protocol.Waived
+	warrants []protocol.Warrant
+	named    []principal.Entry // people and groups of the directory that have warrants
 }
 
 // key is the same for devices that are told the same.
 func (o ownContent) key() string {
-	if len(o.back)+len(o.waived) == 0 {
+	if len(o.back)+len(o.waived)+len(o.warrants) == 0 {
 		return ""
 	}
-	return fmt.Sprint(o.back, o.waived)
+	return fmt.Sprint(o.back, o.waived, o.warrants, o.named)
 }
 
 func (run *settlement) compose(tx Records, lane resolve.Lane, before string, own ownContent) (composition, error) {
@@ -201,6 +207,7 @@ func (run *settlement) compose(tx Records, lane resolve.Lane, before string, own
 		Directory: []principal.Entry{},
 		GiveBack:  own.back,
 		Waived:    own.waived,
+		Warrants:  own.warrants,
 	}
 	known := principal.NewTable(previous.Directory)
 	for _, ref := range unit.Named(settings) {
@@ -210,6 +217,7 @@ func (run *settlement) compose(tx Records, lane resolve.Lane, before string, own
 			asked.Directory = append(asked.Directory, principal.Entry{Ref: ref, SID: sid}) // of a held unit
 		}
 	}
+	asked.Directory = withNamed(asked.Directory, own.named)
 	body, err := json.Marshal(asked)
 	if err != nil {
 		return composition{}, fmt.Errorf("composing a desired state: %w", err)

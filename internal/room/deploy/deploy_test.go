@@ -13,6 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/core/warrant"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/kit/notices"
@@ -34,6 +36,7 @@ type records struct {
 	spoilt      string // device that the database refuses
 	times       int    // that devices were stored
 	freezes     []store.Freeze
+	warrants    map[string][]protocol.Warrant
 }
 
 func (r *records) AppendAudit(e audit.Entry) error                { return r.Trail.AppendAudit(e) }
@@ -50,6 +53,9 @@ func (r *records) RolloutsUnderWay() ([]store.Rollout, error)                { r
 func (r *records) WaivedOf([]string) (map[string][]protocol.Waived, error)   { return nil, nil }
 func (r *records) GivingBack([]string, time.Time) ([]store.GivesBack, error) { return nil, nil }
 func (r *records) GroupsNamed([]string) ([]store.Group, error)               { return nil, nil }
+func (r *records) WarrantsOf([]string, time.Time) (map[string][]protocol.Warrant, error) {
+	return r.warrants, nil
+}
 func (r *records) DirectoryFor(_, _, _ []string) ([]store.DirectoryEntry, error) {
 	return nil, nil
 }
@@ -258,4 +264,19 @@ func TestWhatCannotBeSettledHoldsUpNothing(t *testing.T) {
 	settle(t, s, r)
 	require.Len(t, r.waiting, 1)
 	assert.Contains(t, r.waiting[0].Error, "this row cannot be read")
+}
+
+// A warrant stands in what its device is asked, with who has it, and in nobody else's.
+func TestAWarrantIsAskedOfItsDevice(t *testing.T) {
+	s, r := room(2)
+	r.assigned("lamps", 10, "passwords: {min_length: 9}")
+	settle(t, s, r)
+	r.warrants = map[string][]protocol.Warrant{"D0": {{ID: "W1", Warrant: warrant.Warrant{
+		Unit: unit.Administrators, Principal: principal.MustParse("local:clerk"), Until: time.Unix(7200, 0)}}}}
+	settle(t, s, r)
+	assert.EqualValues(t, 2, r.devices["D0"].DesiredNumber)
+	assert.EqualValues(t, 1, r.devices["D1"].DesiredNumber, "nobody else is told anew")
+	r.warrants = nil
+	settle(t, s, r)
+	assert.EqualValues(t, 3, r.devices["D0"].DesiredNumber, "its end is told, too")
 }

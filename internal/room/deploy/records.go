@@ -34,6 +34,7 @@ type Reads interface {
 	ServiceState() (store.ServiceState, error)
 	SettleRequests() ([]store.SettleRequest, error)
 	WaivedOf(devices []string) (map[string][]protocol.Waived, error)
+	WarrantsOf(devices []string, after time.Time) (map[string][]protocol.Warrant, error)
 }
 
 // Records is what it reads and writes of them in a unit of work. [store.Writer] has it.

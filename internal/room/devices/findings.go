@@ -44,7 +44,7 @@ func (s *Service) prepare(b ReportBatch, d store.Device, in *incoming) (*judgeme
 	if err != nil {
 		return nil, err
 	}
-	j.settings = asked.Settings
+	j.settings = s.asked(asked, r.At)
 	j.before, j.looked = r.Before()
 	rotationsReported(b.Rotations(d.ID), j)
 	j.named = store.NamedIn(j.settings, &r.State, &j.before)
@@ -162,4 +162,20 @@ func jsonOf(value any) *string {
 		return nil // only values of core are given, which marshal
 	}
 	return new(string(data))
+}
+
+// mostBehind is how far behind the service's time the time of a report may be for what runs on its device.
+const mostBehind = time.Minute
+
+// asked is what a report is compared with: what is asked of the device, with the warrants laid over it that ran when it
+// read itself. A device cannot keep one running by a time of its own.
+func (s *Service) asked(of protocol.DesiredContent, at time.Time) []unit.Setting {
+	now := s.Now()
+	if least := now.Add(-mostBehind); at.Before(least) {
+		at = least
+	}
+	if at.After(now) {
+		at = now
+	}
+	return of.Running(at).Over(of.Settings, nil)
 }

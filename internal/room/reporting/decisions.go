@@ -26,6 +26,7 @@ const (
 	DecideFrozen    = "frozen"    // settling or rollouts are frozen
 	DecideDirectory = "directory" // a reading of the directory would lose many entries
 	DecideWaiver    = "waiver"    // one waits for a second person, or is about to end
+	DecideWarrant   = "warrant"   // one waits for somebody to agree, or runs
 	DecideSealed    = "sealed"    // the sealed owner was used
 	DecideTrail     = "trail"     // the audit trail was altered
 	DecideRecovery  = "recovery"  // current passwords without a recovery copy
@@ -60,7 +61,7 @@ func (s *Service) decisions(
 	unsettled := func(Reads, rights.Identity) ([]Decision, error) { return unsettledToDecide(failed), nil }
 	for _, more := range []func(tx Reads, who rights.Identity) ([]Decision, error){
 		s.ofOperators, s.secondPersons, s.revealsToDecide, unsettled, s.waiversToDecide, s.claimsToDecide,
-		s.leftToDecide,
+		s.leftToDecide, s.warrantsToDecide,
 	} {
 		found, err := more(tx, who)
 		if err != nil {

@@ -25,6 +25,8 @@ type Reads interface {
 
 	Change(name string) (store.Change, error)
 	ChangeEdits(change string) ([]store.ChangeEdit, error)
+	ListWarrants(f store.WarrantFilter, p store.Page) ([]store.Warrant, string, error)
+	DevicesOfWarrants(reach rights.Reach, warrants []string) (map[string][]store.WarrantDevice, error)
 	ListWaivers(f store.WaiverFilter, p store.Page) ([]store.Waiver, string, error)
 	ListRollouts(underWay bool, p store.Page) ([]store.Rollout, string, error)
 	Rollout(name string) (store.Rollout, error)

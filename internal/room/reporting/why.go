@@ -18,6 +18,7 @@ import (
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/core/warrant"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/protocol"
@@ -39,6 +40,7 @@ type SettingWhy struct {
 	RepeatedlyReverted bool // something keeps changing it back
 	Trial              *TrialUnit
 	Waived             []protocol.Waived // of its findings, those that are accepted
+	Warrants           warrant.Running   // rights for a time that run
 }
 
 // WaivedUntil is until when a finding of the setting is accepted, nil when it is not.
@@ -51,8 +53,12 @@ func (a SettingWhy) WaivedUntil(f drift.Finding) *time.Time {
 	return nil
 }
 
-// InStep reports whether the unit was read back as asked.
-func (a SettingWhy) InStep() bool { return a.Compared && len(a.Findings) == 0 }
+// InStep reports whether the unit was read back as asked. That the grace of an account runs is what is asked.
+func (a SettingWhy) InStep() bool {
+	return a.Compared && !slices.ContainsFunc(a.Findings, func(f drift.Finding) bool {
+		return f.Kind != drift.AccountCounted
+	})
+}
 
 // TrialUnit is what trial assignments would make of a unit.
 type TrialUnit struct {
@@ -228,14 +234,8 @@ func (e *explanation) check(settings []unit.Setting) []drift.Finding {
 	)
 }
 
-// units explains every unit that is asked for, that the device was told of, or that is on trial.
-func (e *explanation) units() []SettingWhy {
-	told, former := valuesOf(e.told.Settings), valuesOf(e.former.Settings)
-	findings := map[unit.ID][]drift.Finding{}
-	for _, f := range e.check(e.former.Settings) {
-		findings[f.Unit] = append(findings[f.Unit], f)
-	}
-	trial := e.trials()
+// explained are the units that somebody or something asks for, or that the device was told of.
+func (e *explanation) explained(trial map[unit.ID]*TrialUnit, running warrant.Running) []resolve.Unit {
 	settled := slices.Clone(e.enforced.Units)
 	seen := map[unit.ID]bool{}
 	for _, u := range settled {
@@ -247,13 +247,31 @@ func (e *explanation) units() []SettingWhy {
 			settled = append(settled, resolve.Unit{Unit: s.Unit})
 		}
 	}
+	for _, h := range running { // nobody asks for anything but the warrant
+		if !seen[h.Unit] {
+			seen[h.Unit] = true
+			settled = append(settled, resolve.Unit{Unit: h.Unit})
+		}
+	}
 	for id := range trial { // asked for by trial assignments only
 		if !seen[id] {
 			settled = append(settled, resolve.Unit{Unit: id})
 		}
 	}
+	return settled
+}
+
+// units explains every unit that is asked for, that the device was told of, or that is on trial.
+func (e *explanation) units() []SettingWhy {
+	told, former := valuesOf(e.told.Settings), valuesOf(e.former.Settings)
+	findings := map[unit.ID][]drift.Finding{}
+	running := e.told.Running(e.now.Now)
+	for _, f := range e.check(e.former.Running(e.now.Now).Over(e.former.Settings, nil)) {
+		findings[f.Unit] = append(findings[f.Unit], f)
+	}
+	trial := e.trials()
 	units := []SettingWhy{}
-	for _, u := range settled {
+	for _, u := range e.explained(trial, running) {
 		a := SettingWhy{
 			Unit:               u.Unit,
 			Section:            present.Section(u.Unit),
@@ -265,6 +283,7 @@ func (e *explanation) units() []SettingWhy {
 			Reported:           "not reported yet",
 			Trial:              trial[u.Unit],
 			RepeatedlyReverted: slices.Contains(e.device.RepeatedlyReverted, u.Unit),
+			Warrants:           running.Of(u.Unit),
 		}
 		for _, w := range e.told.Waived {
 			if w.Unit == u.Unit && e.now.Now.Before(w.Until) {
@@ -274,6 +293,9 @@ func (e *explanation) units() []SettingWhy {
 		a.Desired = present.Value(u.Unit, a.DesiredValue)
 		if u.Verdict == "" && a.DesiredValue != nil {
 			a.DecidedBy = "its assignment was deleted"
+		}
+		if a.DesiredValue == nil && len(a.Warrants) > 0 {
+			a.Desired, a.DecidedBy = "whoever is a member, and by warrant", "set by warrant only"
 		}
 		if u.Verdict == "" && a.Trial != nil {
 			a.DecidedBy = "set by trial assignments only"
@@ -291,7 +313,8 @@ func (e *explanation) units() []SettingWhy {
 		}
 		if e.report != nil {
 			a.Reported = present.Has(u.Unit, a.DesiredValue, &e.report.State, e.directory)
-			if now, before := a.DesiredValue, former[u.Unit]; now != nil && before != nil && now.Equal(before) {
+			now, before := a.DesiredValue, former[u.Unit]
+			if now != nil && before != nil && now.Equal(before) || now == nil && len(a.Warrants) > 0 {
 				a.Findings = append(a.Findings, findings[u.Unit]...)
 				a.Compared = true
 			}

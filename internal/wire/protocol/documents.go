@@ -203,6 +203,7 @@ type Asking struct {
 	Directory json.RawMessage `json:"directory"`
 	GiveBack  json.RawMessage `json:"give_back,omitempty"`
 	Leave     json.RawMessage `json:"leave,omitempty"`
+	Warrants  json.RawMessage `json:"warrants,omitempty"`
 }
 
 // ReadAsking takes it apart.

@@ -3,6 +3,7 @@ package protocol_test
 import (
 	"crypto/ed25519"
 	"encoding/base64"
+	"reflect"
 	"strings"
 	"testing"
 	"time"
@@ -147,4 +148,15 @@ func TestToken(t *testing.T) {
 	assert.Equal(t, token, read)
 	_, err = protocol.ParseToken("rwe.01J.s")
 	assert.ErrorContains(t, err, "copy it whole")
+}
+
+// Whatever is asked of a device reaches it: the exact payload has every part of it.
+func TestAskingHasEveryPart(t *testing.T) {
+	parts := func(of reflect.Type) (names []string) {
+		for i := range of.NumField() {
+			names = append(names, of.Field(i).Tag.Get("json"))
+		}
+		return names
+	}
+	assert.Equal(t, parts(reflect.TypeFor[protocol.DesiredContent]()), parts(reflect.TypeFor[protocol.Asking]()))
 }

@@ -103,6 +103,11 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
         )}
       </td>
       <td className="px-2.5 py-1.5 break-words text-second">
+        {unit.warrants.map((w) => (
+          <p key={w.principal} className="text-waiting">
+            <Words>{w.words}</Words>
+          </p>
+        ))}
         {unit.held && (
           <p className="font-semibold text-held">
             <span aria-hidden>▮▮</span> held: {unit.held}

@@ -24,6 +24,7 @@ const made: Partial<Record<Decision["kind"], (d: Decision) => [to: string, words
   wave: (d) => [`/rollouts/${d.object}`, "Look at the rollout"],
   key: () => ["/organisation/keys", "Open keys"],
   waiver: () => ["/waivers", "Open waivers"],
+  warrant: () => ["/warrants", "Open warrants"],
   trail: () => ["/trail", "Open the trail"],
   left: () => ["/accounts?which=left", "Open accounts"],
   directory: () => ["/organisation/directory", "Open directory"],

@@ -1,8 +1,7 @@
-package changes
+package uow
 
 import (
 	"rankwarden.example/core/effect"
-	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/wire/audit"
 )
 
@@ -19,15 +18,15 @@ type alteredWay struct {
 	Anyone  bool          `json:"whichever_device_comes,omitempty"`
 }
 
-// tellAdministrators puts on the trail, from where it is told further, who becomes an administrator and who is none any
+// TellAdministrators puts on the trail, from where it is told further, who becomes an administrator and who is none any
 // more: nobody does so unannounced.
-func tellAdministrators(w *uow.Work, x *weighed) {
+func (w *Work) TellAdministrators(access effect.AccessSet) {
 	var ways []alteredWay
-	for _, e := range x.Access.Effects() {
+	for _, e := range access.Effects() {
 		switch e.Access {
 		case effect.AdministratorGained, effect.AdministratorLost, effect.TakenOver:
 			way := alteredWay{Effect: e.Access, Unit: effect.UnitName(e.Unit), Subject: e.Subject,
-				Anyone: x.Access[e][effect.Anyone], Devices: len(x.Access[e])}
+				Anyone: access[e][effect.Anyone], Devices: len(access[e])}
 			if way.Anyone {
 				way.Devices--
 			}

@@ -1,0 +1,185 @@
+package store
+
+import (
+	"slices"
+	"time"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/rights"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/core/warrant"
+	"rankwarden.example/internal/wire/protocol"
+)
+
+// States of a warrant.
+const (
+	WarrantWaiting   = "waiting" // for somebody to agree
+	WarrantAgreed    = "agreed"  // it runs, or will
+	WarrantRefused   = "refused"
+	WarrantTakenBack = "taken_back"
+	WarrantEnded     = "ended" // its time is over, or nobody agreed in time
+)
+
+// WarrantStates are all of them.
+var WarrantStates = []string{WarrantWaiting, WarrantAgreed, WarrantRefused, WarrantTakenBack, WarrantEnded}
+
+// Warrant makes a principal a member of a local group of some devices for a time.
+type Warrant struct {
+	ID           string
+	Unit         string     // of the local group
+	Principal    string     // as members are written
+	StartsAt     *time.Time // nil while it waits and begins when it is agreed
+	EndsAt       *time.Time // likewise
+	LastsSeconds int
+	Despite      bool
+	EndSessions  bool
+	Reason       string
+	Ticket       string
+	State        string
+	Needs        []string `gorm:"serializer:json"` // why somebody must agree
+	People       []string `gorm:"serializer:json"` // in the group that has it, when it was agreed
+	AskedBy      string
+	AskedByID    string // of the operator, who may be called otherwise by now
+	AskedAt      time.Time
+	DecidedBy    string // empty where nobody had to agree
+	DecidedAt    *time.Time
+	EndedBy      string // empty while it has not
+	EndedAt      *time.Time
+}
+
+// Lasts is how long it holds.
+func (w Warrant) Lasts() time.Duration { return time.Duration(w.LastsSeconds) * time.Second }
+
+// Runs reports whether it holds at a time.
+func (w Warrant) Runs(at time.Time) bool {
+	return w.State == WarrantAgreed && !at.Before(*w.StartsAt) && at.Before(*w.EndsAt)
+}
+
+// WarrantFilter narrows a list of warrants. Empty fields do not.
+type WarrantFilter struct {
+	Reach  rights.Reach
+	State  string
+	Open   bool   // only those that wait, run or will
+	Device string // identifier
+}
+
+// AddWarrant adds one for some devices.
+func (t DevicesWriter) AddWarrant(w Warrant, devices []string) error {
+	if err := translate(t.db.Create(&w).Error); err != nil {
+		return err
+	}
+	return t.exec("insert into warrant_devices (warrant_id, device_id) select $1, unnest($2::text[])", w.ID, devices)
+}
+
+// LockWarrant finds one, and keeps others from altering it until the transaction ends.
+func (t DevicesWriter) LockWarrant(id string) (Warrant, error) {
+	if err := t.exec("select 1 from warrants where id = $1 for update", id); err != nil {
+		return Warrant{}, err
+	}
+	return first[Warrant](t.db.Where("id = ?", id))
+}
+
+// SetWarrant alters one.
+func (t DevicesWriter) SetWarrant(w Warrant) error {
+	return translate(t.db.Model(&Warrant{}).Where("id = ?", w.ID).Select("state", "starts_at", "ends_at", "people",
+		"decided_by", "decided_at", "ended_by", "ended_at").Updates(w).Error)
+}
+
+// Warrant finds one.
+func (t DevicesReader) Warrant(id string) (Warrant, error) {
+	return first[Warrant](t.db.Where("id = ?", id))
+}
+
+// ListWarrants lists a page of those for devices in reach, the latest first.
+func (t DevicesReader) ListWarrants(f WarrantFilter, p Page) ([]Warrant, string, error) {
+	before := "~" // after every identifier
+	if err := p.after(&before); err != nil {
+		return nil, "", err
+	}
+	where, args := "x.id < ?", []any{before}
+	if f.State != "" {
+		where, args = where+" and x.state = ?", append(args, f.State)
+	}
+	if f.Open {
+		where += " and x.state in ('waiting', 'agreed')"
+	}
+	of, ofArgs := inReach(f.Reach)
+	if f.Device != "" {
+		of, ofArgs = of+" and d.id = ?", append(ofArgs, f.Device)
+	}
+	args = append(append(args, ofArgs...), p.limit()+1)
+	list, err := rows[Warrant](t, "select x.* from warrants x where "+where+" and exists (select 1 from "+
+		"warrant_devices wd join devices d on d.id = wd.device_id where wd.warrant_id = x.id and "+of+") "+
+		"order by x.id desc limit ?", args...)
+	list, next := cut(p, list, func(w Warrant) []any { return []any{w.ID} })
+	return list, next, err
+}
+
+// WarrantDevice is a device that a warrant holds on.
+type WarrantDevice struct{ WarrantID, ID, Name string }
+
+// DevicesOfWarrants are the devices in reach of some warrants, by warrant and name.
+func (t DevicesReader) DevicesOfWarrants(reach rights.Reach, warrants []string) (map[string][]WarrantDevice, error) {
+	of, args := inReach(reach)
+	list, err := rows[WarrantDevice](t, "select wd.warrant_id, d.id, d.name from warrant_devices wd "+
+		"join devices d on d.id = wd.device_id where wd.warrant_id = any(?) and "+of+" order by d.name_key",
+		append([]any{array[string](warrants)}, args...)...)
+	devices := map[string][]WarrantDevice{}
+	for _, d := range list {
+		devices[d.WarrantID] = append(devices[d.WarrantID], d)
+	}
+	return devices, err
+}
+
+// DueWarrants are those that have not ended although their time is over, or that nobody agreed to since a time; at most
+// some.
+func (t DevicesReader) DueWarrants(now, askedBefore time.Time, most int) ([]Warrant, error) {
+	return all[Warrant](t.db.Where("state in ('waiting', 'agreed') and (ends_at <= ? or state = 'waiting' and "+
+		"asked_at < ?)", now, askedBefore).Order("id").Limit(most))
+}
+
+// CountWarrants counts, for devices that have any, the warrants that wait, run or will.
+func (t DevicesReader) CountWarrants(devices []string) (map[string]int, error) {
+	list, err := rows[struct {
+		DeviceID string
+		N        int
+	}](t, "select wd.device_id, count(*) as n from warrant_devices wd join warrants w on w.id = wd.warrant_id "+
+		"where wd.device_id = any($1::text[]) and w.state in ('waiting', 'agreed') group by 1", slices.Clone(devices))
+	counts := map[string]int{}
+	for _, r := range list {
+		counts[r.DeviceID] = r.N
+	}
+	return counts, err
+}
+
+// LikeWarrants counts the warrants of a principal that were agreed since a time, on any of some devices.
+func (t DevicesReader) LikeWarrants(unitName, holder string, devices []string, since time.Time) (int, error) {
+	return one[int](t, "select count(distinct w.id) from warrants w join warrant_devices wd on wd.warrant_id = w.id "+
+		"where w.principal = $1 and w.unit = $2 and w.asked_at > $3 and w.state in ('agreed', 'taken_back', 'ended') "+
+		"and w.starts_at is not null and wd.device_id = any($4::text[])", holder, unitName, since,
+		slices.Clone(devices))
+}
+
+// WarrantsOf is what devices are told of warrants whose end is after a time, by device.
+func (t DevicesReader) WarrantsOf(devices []string, after time.Time) (map[string][]protocol.Warrant, error) {
+	type row struct {
+		DeviceID string
+		Warrant
+	}
+	list, err := rows[row](t, "select wd.device_id, w.* from warrant_devices wd "+
+		"join warrants w on w.id = wd.warrant_id where wd.device_id = any($1::text[]) and w.state = 'agreed' "+
+		"and w.ends_at > $2 order by wd.device_id, w.id",
+		slices.Clone(devices), after)
+	of := map[string][]protocol.Warrant{}
+	for _, r := range list {
+		id, wrong := unit.Parse(r.Unit)
+		ref, none := principal.Parse(r.Principal)
+		if wrong != nil || none != nil {
+			continue // of a unit that is not known any more
+		}
+		of[r.DeviceID] = append(of[r.DeviceID], protocol.Warrant{ID: r.ID, EndSessions: r.EndSessions,
+			Warrant: warrant.Warrant{Unit: id, Principal: ref, From: r.StartsAt.UTC(), Until: r.EndsAt.UTC(),
+				Despite: r.Despite}})
+	}
+	return of, err
+}
