@@ -61,7 +61,7 @@ var ruled = []client.GroupSpec{
 }
 
 // Identifiers of people and groups in the invented directory.
-var groupIDs = []int{1201, 1205, 1310, 1311, 1312, 1313, 1350, 1402, 1505, 1510, 1520}
+var groupIDs = []int{1501, 1201, 1205, 1310, 1311, 1312, 1313, 1350, 1402, 1505, 1510, 1520}
 
 // workshopLeads is the one that a laptop has not heard of.
 const workshopLeads = 1402

@@ -32,7 +32,7 @@ func (d *demoRun) people(ctx context.Context, password string, devices int, repo
 }
 
 // startRollouts has the people of the demo do what there is to look at: accounts that are left behind, rollouts,
-// waivers, an import of too much, passwords that were viewed.
+// waivers, an import of too much, passwords that were viewed, warrants.
 func (d *demoRun) startRollouts(ctx context.Context, password string) error {
 	as := map[string]*client.Client{}
 	for _, name := range []string{demo.Author, demo.Deployer, demo.Night, demo.Desk} {
@@ -48,5 +48,6 @@ func (d *demoRun) startRollouts(ctx context.Context, password string) error {
 		demo.Waive(ctx, deployer, time.Now()),
 		demo.ImportTooMuch(ctx, d.client),
 		demo.ViewPasswords(ctx, as[demo.Night], as[demo.Desk]),
+		demo.AskWarrants(ctx, as[demo.Night], d.client, deployer),
 	)
 }

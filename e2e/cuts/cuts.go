@@ -52,7 +52,7 @@ func Run(ctx context.Context, cluster *pgcluster.Cluster, seed uint64) (err erro
 
 // act lets one thing happen, and says what.
 func (w *world) act() (string, error) {
-	switch n := w.rand.IntN(20); {
+	switch n := w.rand.IntN(22); {
 	case n < 10:
 		return "cycle", w.cycle()
 	case n < 12:
@@ -108,6 +108,8 @@ func (w *world) act() (string, error) {
 		err := w.putBack()
 		w.snapshot = nil
 		return "put back", err
+	case n < 20:
+		return "warrant", w.warrant()
 	}
 	w.link.arrive(0.5)
 	return "late arrivals", nil
@@ -115,6 +117,7 @@ func (w *world) act() (string, error) {
 
 // cycle lets the device work, with everything that can go wrong.
 func (w *world) cycle() error {
+	began := w.now()
 	w.power.left = w.rand.IntN(mostSteps)
 	w.link.bad = w.rand.IntN(2) == 0
 	w.cutting.Store(w.rand.IntN(2) == 0)
@@ -130,6 +133,7 @@ func (w *world) cycle() error {
 	}
 	if whole {
 		w.restored = false // it has checked in, and given what the service lacked
+		return w.outlived(began)
 	}
 	return nil
 }
@@ -192,5 +196,5 @@ func (w *world) atRest() (string, error) {
 	if group, _ := state.Group("administrators"); !group.Has(sid) {
 		return "the mooring is no administrator", nil
 	}
-	return "", nil
+	return "", w.outlived(w.now())
 }

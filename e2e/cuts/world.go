@@ -66,7 +66,8 @@ type world struct {
 	agentDir string
 	snapshot *snapshot
 	token    string
-	restored bool // the database is older than the device, which has not been heard since
+	until    time.Time // the latest end of a warrant
+	restored bool      // the database is older than the device, which has not been heard since
 	ring     escrow.Ring
 }
 
@@ -142,6 +143,7 @@ func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed 
 	)
 	w.machine = simulated.Boot(m, w.now)
 	w.machine.AddAccount("mooring")
+	w.machine.AddAccount(clerk)
 	if err := w.machine.Join("administrators", "mooring"); err != nil {
 		return nil, err
 	}

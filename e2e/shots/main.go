@@ -30,7 +30,8 @@ var pages = []page{
 	{name: "devices", path: "/devices", ready: `[role="cell"] a`},
 	{name: "device", path: "/devices/SKL-WKS-003", ready: `tbody th`},
 	{name: "report", path: "/report", ready: `svg[role="img"]`},
-	{name: "notifications", path: "/organisation/notifications", ready: `[role="cell"]`},
+	{name: "accounts", path: "/accounts?which=left", ready: `[role="cell"] a`},
+	{name: "warrants", path: "/warrants", ready: `[role="cell"] span`},
 	{name: "ladder", path: "/ladder?group=head-office", ready: `tbody th`},
 	{name: "rollout", path: "/rollouts/" + demo.SlowRollout, ready: `svg[role="img"]`},
 	{name: "change", path: "/changes/" + demo.ChangeName, ready: `section li`},
@@ -57,7 +58,6 @@ var pages = []page{
 			browser.Seen("tbody td"),
 		},
 	},
-	{name: "operators", path: "/organisation/operators?operator=kirkness.desk", ready: `fieldset`},
 }
 
 // commands are shown in a terminal, one picture each.

@@ -112,7 +112,7 @@ func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 func (p *pass) outcome(before drift.State) Outcome {
 	o := Outcome{Before: p.asMoved(before), Failures: p.failures, Bindings: p.Bindings, Counted: p.counted,
 		Disabled: p.disabled,
-		Made: p.made, Granted: p.granted, Changing: p.changing, Events: p.events}
+		Made:     p.made, Granted: p.granted, Changing: p.changing, Events: p.events}
 	if p.fatal == nil {
 		o.After = p.State
 	}
