@@ -4,19 +4,20 @@ import "time"
 
 // Posture is a report on how a group stood over a period.
 type Posture struct {
-	Group     string         `json:"group" doc:"Empty for every device in reach"`
-	Since     time.Time      `json:"since"`
-	Until     time.Time      `json:"until"`
-	MadeAt    time.Time      `json:"made_at"`
-	Standings Standings      `json:"standings" doc:"Now"`
-	InStep    float64        `json:"in_step_percent" doc:"Of the devices that are not silent, in percent"`
-	Days      []PostureDay   `json:"days" nullable:"false" doc:"Standings of the last hour of each day (UTC); none where only a part of the devices is in reach"`
-	Verified  []VerifiedDay  `json:"verified" nullable:"false" doc:"How long devices took to have a new desired state, by day (UTC)"`
-	Rules     []RuleFindings `json:"findings" nullable:"false" doc:"By setting, and by the assignments that decide it"`
-	Overdue   PostureOverdue `json:"passwords_overdue" doc:"Now, the oldest first"`
-	Reveals   PostureReveals `json:"password_views" doc:"By person and reason"`
-	Waivers   PostureWaivers `json:"waivers" doc:"That held at some time of the period"`
-	Changes   PostureChanges `json:"changes" doc:"Of the organisation, that were applied or reverted"`
+	Group     string          `json:"group" doc:"Empty for every device in reach"`
+	Since     time.Time       `json:"since"`
+	Until     time.Time       `json:"until"`
+	MadeAt    time.Time       `json:"made_at"`
+	Standings Standings       `json:"standings" doc:"Now"`
+	InStep    float64         `json:"in_step_percent" doc:"Of the devices that are not silent, in percent"`
+	Days      []PostureDay    `json:"days" nullable:"false" doc:"Standings of the last hour of each day (UTC); none where only a part of the devices is in reach"`
+	Verified  []VerifiedDay   `json:"verified" nullable:"false" doc:"How long devices took to have a new desired state, by day (UTC)"`
+	Rules     []RuleFindings  `json:"findings" nullable:"false" doc:"By setting, and by the assignments that decide it"`
+	Overdue   PostureOverdue  `json:"passwords_overdue" doc:"Now, the oldest first"`
+	Reveals   PostureReveals  `json:"password_views" doc:"By person and reason"`
+	Waivers   PostureWaivers  `json:"waivers" doc:"That held at some time of the period"`
+	Warrants  PostureWarrants `json:"warrants" doc:"That held at some time of the period"`
+	Changes   PostureChanges  `json:"changes" doc:"Of the organisation, that were applied or reverted"`
 }
 
 // PostureDay is how devices stood on a day.
@@ -92,6 +93,25 @@ type PostureWaiver struct {
 	MadeAt     time.Time  `json:"made_at"`
 	Until      time.Time  `json:"until"`
 	EndedAt    *time.Time `json:"ended_at"`
+}
+
+// PostureWarrants are the first of some warrants.
+type PostureWarrants struct {
+	Total int              `json:"total"`
+	Items []PostureWarrant `json:"items" nullable:"false" doc:"At most 500, the latest first"`
+}
+
+// PostureWarrant is a right for a time.
+type PostureWarrant struct {
+	ID        string     `json:"id"`
+	Principal string     `json:"principal"`
+	UnitTitle string     `json:"unit_title"`
+	Reason    string     `json:"reason"`
+	AskedBy   string     `json:"asked_by"`
+	AgreedBy  string     `json:"agreed_by" doc:"Empty where nobody had to"`
+	From      time.Time  `json:"from"`
+	Until     time.Time  `json:"until"`
+	EndedAt   *time.Time `json:"ended_at"`
 }
 
 // PostureChanges are the first of some changes.

@@ -23,7 +23,7 @@ type Warrant struct {
 	AskedBy     string     `json:"asked_by"`
 	AskedAt     time.Time  `json:"asked_at"`
 	DecidedBy   string     `json:"decided_by" doc:"Empty where nobody had to agree, or has not yet"`
-	DecidedAt   *time.Time `json:"decided_at"`
+	DecidedAt   *time.Time `json:"decided_at" doc:"When it was agreed to, or refused"`
 	EndedBy     string     `json:"ended_by" doc:"Empty while it has not; service when its time was over"`
 	EndedAt     *time.Time `json:"ended_at"`
 	Like        int        `json:"like" doc:"Warrants like this one within thirty days, this one included; 0 in lists. From three on a policy may be the better way"`

@@ -82,6 +82,15 @@ func TestAWarrantForTwoHours(t *testing.T) {
 	assert.Empty(t, s.events(client.EventQuery{Kind: "member_removed"}))
 	assert.Contains(t, s.rankwarden("warrant", "list"), "No warrant waits or runs")
 	assert.Contains(t, s.rankwarden("warrant", "list", "--all"), "over")
+	p, err := s.owner.Posture(ctx, client.PostureQuery{Since: s.clock.now().Add(-24 * time.Hour)})
+	require.NoError(t, err)
+	require.Len(t, p.Warrants.Items, 1)
+	assert.Equal(t, []string{w.ID, "asta", ""}, []string{p.Warrants.Items[0].ID, p.Warrants.Items[0].AskedBy,
+		p.Warrants.Items[0].AgreedBy})
+	earlier, err := s.owner.Posture(ctx, client.PostureQuery{Since: s.clock.now().Add(-24 * time.Hour),
+		Until: w.From.Add(-time.Minute)})
+	require.NoError(t, err)
+	assert.Empty(t, earlier.Warrants.Items)
 }
 
 // Who may ask, who may agree, and who may take it back.
@@ -247,4 +256,59 @@ func TestAWarrantOfAGroup(t *testing.T) {
 	admins := unitWhy(s, "SKL-TKT-001", "membership.administrators")
 	assert.Equal(t, "set by warrant only", admins.DecidedBy)
 	assert.True(t, admins.InStep)
+}
+
+// Whoever is a member after the end of a warrant, and nobody asks for, is found: also where the device says nothing of
+// it. Whoever was a member before is not.
+func TestAMemberWhoseWarrantIsOver(t *testing.T) {
+	s := startTogether(t)
+	ctx := t.Context()
+	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
+	d := s.enrolled("SKL-TKT-001")
+	d.AddAccount("clerk")
+	d.AddAccount("fitter")
+	require.NoError(t, d.Join("administrators", "fitter"))
+	s.cycle(d, "SKL-TKT-001")
+	s.until(func() bool { return len(s.localAdministrators(t, "SKL-TKT-001")) > 1 })
+	for _, who := range []string{"local:clerk", "local:fitter"} {
+		_, err := s.owner.AskWarrant(ctx, asks(who, "SKL-TKT-001"))
+		require.NoError(t, err)
+	}
+	s.until(func() bool { return d.Cycle(ctx) == nil && isAdministrator(t, d, "clerk") })
+	s.later(2*time.Hour + time.Minute)
+	s.until(func() bool {
+		list, err := s.owner.Warrants(ctx, client.WarrantQuery{Open: true}, client.Page{})
+		return err == nil && len(list.Items) == 0
+	})
+	s.cycle(d, "SKL-TKT-001")
+	assert.False(t, isAdministrator(t, d, "clerk"))
+	assert.True(t, isAdministrator(t, d, "fitter"), "a membership that was there before stays")
+	outlived := func() (subjects []string) {
+		found, err := s.owner.Findings(ctx, client.FindingQuery{Kind: "warrant_outlived"}, client.Page{})
+		require.NoError(t, err)
+		for _, f := range found.Items {
+			subjects = append(subjects, f.Subject)
+		}
+		return subjects
+	}
+	assert.Empty(t, outlived())
+
+	require.NoError(t, d.Join("administrators", "clerk")) // as a device that did not see the end
+	s.later(10 * time.Minute)
+	s.cycle(d, "SKL-TKT-001")
+	s.until(func() bool { return d.Cycle(ctx) == nil && len(outlived()) == 1 })
+	assert.Equal(t, []string{"local:clerk"}, outlived())
+	assert.Equal(t, "drifted", standing(s, "SKL-TKT-001"))
+	require.NoError(t, d.RemoveMember(ctx, groupOf(t, d, "administrators"), d.Find("clerk")))
+	s.until(func() bool { return d.Cycle(ctx) == nil && len(outlived()) == 0 })
+}
+
+// localAdministrators are the names of the administrators of a device, as the service knows them.
+func (s *service) localAdministrators(t *testing.T, device string) (names []string) {
+	members, err := s.owner.Administrators(t.Context(), device)
+	require.NoError(t, err)
+	for _, m := range members {
+		names = append(names, m.Name)
+	}
+	return names
 }

@@ -77,7 +77,8 @@ func (a *app) posture(p api.Posture) error {
 		fmt.Fprintln(a.out, "  No new desired state was verified.")
 	}
 	for _, part := range []func(p api.Posture) error{
-		a.postureRules, a.postureOverdue, a.postureViewed, a.postureWaived, a.postureChanged,
+		a.postureRules, a.postureOverdue, a.postureViewed, a.postureWaived, a.postureWarranted,
+		a.postureChanged,
 	} {
 		if err := part(p); err != nil {
 			return err
@@ -136,6 +137,21 @@ func (a *app) postureWaived(p api.Posture) error {
 			value: func(w api.PostureWaiver) string { return withApproval(w.MadeBy, w.ApprovedBy) }},
 		column[api.PostureWaiver]{title: "Until",
 			value: func(w api.PostureWaiver) string { return a.when(w.Until) }})
+}
+
+func (a *app) postureWarranted(p api.Posture) error {
+	a.section(fmt.Sprintf("Warrants: %d", p.Warrants.Total))
+	return list(a, p.Warrants.Items, "  None.",
+		column[api.PostureWarrant]{title: "Who", wrap: 1,
+			value: func(w api.PostureWarrant) string { return w.Principal }},
+		column[api.PostureWarrant]{title: "Local group",
+			value: func(w api.PostureWarrant) string { return w.UnitTitle }},
+		column[api.PostureWarrant]{title: "Reason", wrap: 2,
+			value: func(w api.PostureWarrant) string { return w.Reason }},
+		column[api.PostureWarrant]{title: "By", wrap: 1,
+			value: func(w api.PostureWarrant) string { return withApproval(w.AskedBy, w.AgreedBy) }},
+		column[api.PostureWarrant]{title: "Until",
+			value: func(w api.PostureWarrant) string { return a.when(w.Until) }})
 }
 
 func (a *app) postureChanged(p api.Posture) error {

@@ -13,6 +13,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/core/warrant"
 )
 
 const machine = "S-1-5-21-7-8-9-"
@@ -317,4 +318,38 @@ func TestAccountsLeftBehind(t *testing.T) {
 	}
 	taken := drift.NameTaken("SKL-WKS-001", "SKL-WKS-002")
 	assert.False(t, taken.Drifts(), "no setting of it differs")
+}
+
+// A member by a warrant that is over is found once its device has had time to hear of it, unless a setting asks for the
+// member, or has a finding of its own.
+func TestOutlived(t *testing.T) {
+	clerk := principal.MustSID("S-1-5-21-7-8-9-1004")
+	state := &drift.State{Accounts: []drift.Account{{Name: "clerk", SID: clerk}}, LocalGroups: []drift.LocalGroup{
+		{LocalGroup: "administrators", SID: drift.WellKnown("administrators"), Members: []drift.Member{{SID: clerk}}}}}
+	ref := principal.MustParse("local:clerk")
+	over := time.Date(2031, 3, 4, 8, 0, 0, 0, time.UTC)
+	ended := []warrant.Warrant{{Unit: unit.Administrators, Principal: ref, Until: over},
+		{Unit: unit.Administrators, Principal: ref, Until: over},
+		{Unit: unit.Administrators, Principal: principal.MustParse("local:ghost"), Until: over}}
+	asked := func(m unit.Members) []unit.Setting {
+		return []unit.Setting{{Unit: unit.Administrators, Value: m}}
+	}
+	for name, c := range map[string]struct {
+		settings []unit.Setting
+		after    time.Duration
+		found    int
+	}{
+		"nobody asks":          {nil, 2 * time.Minute, 1},
+		"it may be on its way": {nil, 119 * time.Second, 0},
+		"a policy asks for it": {asked(unit.Members{Present: []principal.Ref{ref}}), time.Hour, 0},
+		"others are asked for": {asked(unit.Members{Present: []principal.Ref{}}), time.Hour, 1},
+		"an exact list":        {asked(unit.Members{Closed: true}), time.Hour, 0},
+		"it is forbidden":      {asked(unit.Members{Absent: []principal.Ref{ref}}), time.Hour, 0},
+	} {
+		found := drift.Outlived(state, c.settings, ended, drift.Context{Now: over.Add(c.after), Grace: time.Minute})
+		if assert.Len(t, found, c.found, name) && c.found > 0 {
+			assert.Equal(t, "local:clerk", found[0].Subject)
+			assert.True(t, found[0].Drifts())
+		}
+	}
 }

@@ -34,7 +34,9 @@ const (
 	ApplyFailed      Kind = "apply_failed"      // the device tried and could not
 	// The service alone finds these: they are no difference from a setting.
 	AccountLeftBehind Kind = "account_left_behind" // a policy managed the account, and none does any more
-	NameInUse         Kind = "name_in_use"         // the workstation has a name that the device cannot have
+	// a member by a warrant that is over, whom nobody asks for
+	WarrantOutlived Kind = "warrant_outlived"
+	NameInUse       Kind = "name_in_use" // the workstation has a name that the device cannot have
 )
 
 // Kinds are all of them.
@@ -57,6 +59,7 @@ var Kinds = []Kind{
 	UnitUnsupported,
 	ApplyFailed,
 	AccountLeftBehind,
+	WarrantOutlived,
 	NameInUse,
 }
 

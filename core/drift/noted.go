@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"rankwarden.example/core/unit"
+	"rankwarden.example/core/warrant"
 )
 
 // What an account that was left behind is, as the actual value of its finding.
@@ -33,6 +34,34 @@ func LeftBehind(state *State, managed func(id unit.ID) bool) []Finding {
 	}
 	sortFindings(findings)
 	return findings
+}
+
+// Outlived are the findings of members of open local groups by warrants that ended, each by its Until, whom no setting
+// asks for: a device that takes such a membership away has none. A device has some time to hear that one was taken
+// back.
+func Outlived(state *State, settings []unit.Setting, ended []warrant.Warrant, ctx Context) []Finding {
+	var findings []Finding
+	for _, w := range ended {
+		var asked unit.Members
+		for _, s := range settings {
+			if s.Unit == w.Unit {
+				asked, _ = s.Value.(unit.Members)
+			}
+		}
+		name, _ := w.Unit.LocalGroup()
+		group, there := state.Group(name)
+		if !there || asked.Closed || asked.Has(w.Principal) || slices.Contains(asked.Absent, w.Principal) ||
+			ctx.Now.Before(w.Until.Add(2*ctx.Grace)) {
+			continue // a closed group, or one that forbids it, has a finding of its own
+		}
+		sid := state.Find(w.Principal, nil, ctx.Directory)
+		if !sid.IsZero() && group.Has(sid) {
+			findings = append(findings, Finding{Unit: w.Unit, Kind: WarrantOutlived, Subject: w.Principal.String(),
+				Expected: IsNotMember, Actual: IsMember, Member: sid})
+		}
+	}
+	sortFindings(findings)
+	return slices.CompactFunc(findings, func(a, b Finding) bool { return a.Key() == b.Key() })
 }
 
 // privileged reports whether an account is a member of a local group whose members can take the device over.

@@ -161,6 +161,8 @@ func Finding(f drift.Finding) string {
 	case drift.AccountLeftBehind:
 		return fmt.Sprintf("no policy manages the account %s any more; it is %v, and nobody changes its password",
 			f.Subject, f.Actual)
+	case drift.WarrantOutlived:
+		return fmt.Sprintf("%s is still a member, although the warrant is over and nobody asks for it", subject)
 	case drift.NameInUse:
 		return fmt.Sprintf("the workstation is called %v, which another device is, was within the last 90 days, or is "+
 			"expected to be; here it stays %v", f.Actual, f.Expected)

@@ -123,6 +123,16 @@ func (t FindingsReader) WaiversWithin(p PostureScope, most int) (list []Waiver, 
 		append([]any{p.Until, p.Since}, args...))
 }
 
+// WarrantsWithin are those that held at some time of a period on a device of the scope, the latest first, at most some.
+func (t FindingsReader) WarrantsWithin(p PostureScope, most int) (list []Warrant, n int, err error) {
+	where, args := p.where()
+	return firstOf[Warrant](t, "w.*", "from warrants w where w.state in ('agreed', 'taken_back', 'ended') "+
+		"and w.decided_at is not null and w.starts_at < ? and least(w.ends_at, coalesce(w.ended_at, 'infinity')) >= ? "+
+		"and exists (select 1 from warrant_devices wd join devices d on d.id = wd.device_id "+
+		"where wd.warrant_id = w.id and "+where+")",
+		"order by w.id desc", most, append([]any{p.Until, p.Since}, args...))
+}
+
 // ClosedChange is a change that came to its end, with who approved it.
 type ClosedChange struct {
 	Change

@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/core/warrant"
 	"rankwarden.example/internal/wire/protocol"
 )
 
@@ -25,6 +26,7 @@ type ReportBatch struct {
 	rotations map[string][]Rotation
 	open      map[string][]Finding
 	waived    map[string][]protocol.Waived
+	ended     map[string][]warrant.Warrant
 	taken     []TakenReport
 }
 
@@ -51,7 +53,8 @@ type TakenReport struct {
 func (s *Store) TakeReports(ctx context.Context, devices []string, waits bool, judge func(b *ReportBatch) error) error {
 	return translate(s.pools[classOf(ctx)].AcquireFunc(ctx, func(conn *pgxpool.Conn) error {
 		b := &ReportBatch{ctx: ctx, conn: conn, devices: map[string]Device{}, rotations: map[string][]Rotation{},
-			open: map[string][]Finding{}, waived: map[string][]protocol.Waived{}}
+			open: map[string][]Finding{}, waived: map[string][]protocol.Waived{},
+			ended: map[string][]warrant.Warrant{}}
 		err := b.read(devices, waits)
 		if err == nil {
 			err = judge(b)
@@ -150,8 +153,30 @@ func (b *ReportBatch) read(devices []string, waits bool) error {
 		})
 		return err
 	})
+	q.Queue("select wd.device_id, w.unit, w.principal, w.ended_at from warrant_devices wd join warrants w "+
+		"on w.id = wd.warrant_id where wd.device_id = any($1) and not wd.was_member "+
+		"and w.decided_at is not null and w.state in ('ended', 'taken_back') "+
+		"and w.ended_at > now() - interval '40 days'", devices).Query(b.takeEnded)
 	return b.conn.SendBatch(b.ctx, &q).Close()
 }
+
+// takeEnded reads warrants that are over, each with its end as it came.
+func (b *ReportBatch) takeEnded(rows pgx.Rows) error {
+	var device, name, holder string
+	var until time.Time
+	_, err := pgx.ForEachRow(rows, []any{&device, &name, &holder, &until}, func() error {
+		id, wrong := unit.Parse(name)
+		ref, none := principal.Parse(holder)
+		if wrong == nil && none == nil { // it may be of a unit that is not known any more
+			b.ended[device] = append(b.ended[device], warrant.Warrant{Unit: id, Principal: ref, Until: until})
+		}
+		return nil
+	})
+	return err
+}
+
+// Ended are the warrants of a device that are over and made somebody a member who was none before.
+func (b *ReportBatch) Ended(device string) []warrant.Warrant { return b.ended[device] }
 
 // IsBusy reports whether a device that was asked for is there, and was passed over because something else holds it.
 func (b *ReportBatch) IsBusy(id string) (busy bool, err error) {

@@ -71,6 +71,17 @@ func (t DevicesWriter) AddWarrant(w Warrant, devices []string) error {
 	return t.exec("insert into warrant_devices (warrant_id, device_id) select $1, unnest($2::text[])", w.ID, devices)
 }
 
+// NoteMembers keeps on which devices of a warrant its principal is a member already, as they reported last: what was
+// there before stays. Of a device that has reported nothing nobody knows. The local group and the principal have
+// identifiers, or names where none is known.
+func (t DevicesWriter) NoteMembers(warrant, groupSID, groupName, sid, local string) error {
+	return t.exec("update warrant_devices wd set was_member = exists (select 1 from inventory_members m "+
+		"where m.device_id = wd.device_id and (m.group_sid = $2 or lower(m.group_name) = $3) "+
+		"and (m.sid = $4 or $5 <> '' and lower(m.name) = $5)) or not exists (select 1 from inventory_members m "+
+		"where m.device_id = wd.device_id) where wd.warrant_id = $1",
+		warrant, groupSID, groupName, sid, local)
+}
+
 // LockWarrant finds one, and keeps others from altering it until the transaction ends.
 func (t DevicesWriter) LockWarrant(id string) (Warrant, error) {
 	if err := t.exec("select 1 from warrants where id = $1 for update", id); err != nil {
@@ -156,7 +167,7 @@ func (t DevicesReader) CountWarrants(devices []string) (map[string]int, error) {
 func (t DevicesReader) LikeWarrants(unitName, holder string, devices []string, since time.Time) (int, error) {
 	return one[int](t, "select count(distinct w.id) from warrants w join warrant_devices wd on wd.warrant_id = w.id "+
 		"where w.principal = $1 and w.unit = $2 and w.asked_at > $3 and w.state in ('agreed', 'taken_back', 'ended') "+
-		"and w.starts_at is not null and wd.device_id = any($4::text[])", holder, unitName, since,
+		"and w.decided_at is not null and wd.device_id = any($4::text[])", holder, unitName, since,
 		slices.Clone(devices))
 }
 

@@ -26,6 +26,7 @@ func viewPosture(p reporting.Posture) api.Posture {
 			Held:    p.Devices[drift.Held], Silent: p.Devices[drift.Silent]},
 		Overdue: api.PostureOverdue{Total: p.Overdue.N}, Reveals: api.PostureReveals{Total: p.Reveals.N},
 		Waivers: api.PostureWaivers{Total: p.Waivers.N}, Changes: api.PostureChanges{Total: p.Changes.N},
+		Warrants: api.PostureWarrants{Total: p.Warrants.N},
 	}
 	view.Days = each(p.Days, func(h store.StandingHour) api.PostureDay {
 		return api.PostureDay{Day: h.Hour.UTC().Format(day), Standings: api.Standings{
@@ -50,6 +51,10 @@ func viewPosture(p reporting.Posture) api.Posture {
 		return api.PostureWaiver{Device: w.Device, UnitTitle: unitTitle(w.Unit), Words: w.Words, Reason: w.Reason,
 			MadeBy:     w.MadeBy,
 			ApprovedBy: w.ApprovedBy, MadeAt: w.MadeAt, Until: w.Until, EndedAt: w.EndedAt}
+	})
+	view.Warrants.Items = each(p.Warrants.Items, func(w store.Warrant) api.PostureWarrant {
+		return api.PostureWarrant{ID: w.ID, Principal: w.Principal, UnitTitle: unitTitle(w.Unit), Reason: w.Reason,
+			AskedBy: w.AskedBy, AgreedBy: w.DecidedBy, From: *w.StartsAt, Until: *w.EndsAt, EndedAt: w.EndedAt}
 	})
 	view.Changes.Items = each(p.Changes.Items, func(c store.ClosedChange) api.PostureChange {
 		return api.PostureChange{Name: c.Name, Title: c.Title, Reason: c.Reason, State: string(c.State),

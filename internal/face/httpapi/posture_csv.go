@@ -59,6 +59,10 @@ func postureCSV(p api.Posture) ([]byte, error) {
 		add("waivers", at(w.MadeAt), w.Device+": "+w.Words, w.MadeBy, w.Reason, "days until its end",
 			float64(int(w.Until.Sub(w.MadeAt)/(24*time.Hour))))
 	}
+	for _, w := range p.Warrants.Items {
+		add("warrants", at(w.From), w.Principal+", "+w.UnitTitle, w.AskedBy, w.Reason, "minutes until its end",
+			float64(int(w.Until.Sub(w.From)/time.Minute)))
+	}
 	for _, c := range p.Changes.Items {
 		who := c.CreatedBy
 		if c.ApprovedBy != "" {

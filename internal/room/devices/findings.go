@@ -73,6 +73,7 @@ func (s *Service) compare(b ReportBatch, j *judgement, about drift.Context) erro
 		_, claimed := whose[id]
 		return claimed
 	})...)
+	have = append(have, drift.Outlived(&j.in.report.State, j.settings, b.Ended(d.ID), about)...)
 	if d.NameRefused != "" {
 		have = append(have, drift.NameTaken(d.Name, d.NameRefused))
 	}

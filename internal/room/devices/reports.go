@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/inventory"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/warrant"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/kit/batch"
@@ -31,6 +32,7 @@ type ReportBatch interface {
 	Rotations(device string) []store.Rotation
 	OpenFindings(device string) []store.Finding
 	Waived(device string) []protocol.Waived
+	Ended(device string) []warrant.Warrant
 	DigestOf(device string, epoch, seq int64) (string, error)
 	DirectoryTable(refs []principal.Ref) (*principal.Table, error)
 	Asked(digest string) (protocol.DesiredContent, error)

@@ -16,6 +16,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/core/warrant"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -107,6 +108,7 @@ func (b batch) Device(id string) (store.Device, bool) {
 func (b batch) IsBusy(id string) (bool, error)    { return b.busy > 0 && id == b.device.ID, nil }
 func (b batch) Rotations(string) []store.Rotation { return nil }
 func (b batch) Waived(string) []protocol.Waived   { return nil }
+func (b batch) Ended(string) []warrant.Warrant    { return nil }
 func (b batch) Scope(string) (store.Scope, error) { return store.Scope{}, store.ErrNotFound }
 func (b batch) DirectoryTable([]principal.Ref) (*principal.Table, error) {
 	return principal.NewTable(nil), nil

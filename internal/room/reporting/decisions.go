@@ -26,7 +26,7 @@ const (
 	DecideFrozen    = "frozen"    // settling or rollouts are frozen
 	DecideDirectory = "directory" // a reading of the directory would lose many entries
 	DecideWaiver    = "waiver"    // one waits for a second person, or is about to end
-	DecideWarrant   = "warrant"   // one waits for somebody to agree, or runs
+	DecideWarrant   = "warrant"   // one waits for somebody to agree
 	DecideSealed    = "sealed"    // the sealed owner was used
 	DecideTrail     = "trail"     // the audit trail was altered
 	DecideRecovery  = "recovery"  // current passwords without a recovery copy

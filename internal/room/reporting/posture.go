@@ -34,6 +34,7 @@ type Posture struct {
 	Overdue  Listed[store.OverduePassword] // now
 	Reveals  Listed[store.RevealSum]       // N counts views, not sums
 	Waivers  Listed[store.Waiver]
+	Warrants Listed[store.Warrant]
 	Changes  Listed[store.ClosedChange] // of the whole organisation
 }
 
@@ -97,6 +98,10 @@ func (p *Posture) read(tx Reads, scope store.PostureScope, overdueBefore time.Ti
 		},
 		func() (err error) {
 			p.Waivers.Items, p.Waivers.N, err = tx.WaiversWithin(scope, mostInReport)
+			return err
+		},
+		func() (err error) {
+			p.Warrants.Items, p.Warrants.N, err = tx.WarrantsWithin(scope, mostInReport)
 			return err
 		},
 		func() (err error) {

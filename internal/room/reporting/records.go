@@ -60,6 +60,7 @@ type Reads interface {
 	OverduePasswords(p store.PostureScope, before time.Time, most int) ([]store.OverduePassword, int, error)
 	RevealSums(p store.PostureScope, most int) ([]store.RevealSum, int, error)
 	VerifiedDays(p store.PostureScope) ([]store.VerifiedDay, error)
+	WarrantsWithin(p store.PostureScope, most int) ([]store.Warrant, int, error)
 	WaiversWithin(p store.PostureScope, most int) ([]store.Waiver, int, error)
 	RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error)
 	RecentFindings(reach rights.Reach, since time.Time, limit int) ([]store.Finding, error)

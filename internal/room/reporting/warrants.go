@@ -12,10 +12,11 @@ import (
 // mostWarrants is how many warrants are told among the decisions.
 const mostWarrants = 20
 
-// warrantsToDecide are the warrants that wait for somebody to agree, and those that run.
+// warrantsToDecide are the warrants that wait for somebody to agree.
 func (s *Service) warrantsToDecide(tx Reads, who rights.Identity) (list []Decision, err error) {
 	look := who.Reach(rights.Look)
-	open, _, err := tx.ListWarrants(store.WarrantFilter{Reach: look, Open: true}, store.Page{Limit: mostWarrants})
+	waiting := store.WarrantFilter{Reach: look, State: store.WarrantWaiting}
+	open, _, err := tx.ListWarrants(waiting, store.Page{Limit: mostWarrants})
 	if err != nil || len(open) == 0 {
 		return nil, err
 	}
@@ -29,24 +30,14 @@ func (s *Service) warrantsToDecide(tx Reads, who rights.Identity) (list []Decisi
 		if len(on) == 0 {
 			continue
 		}
-		d := Decision{Kind: DecideWarrant, Object: w.ID, Unit: w.Unit, Devices: len(on), Device: on[0].Name,
-			DeviceID: on[0].ID}
 		group := w.Unit
 		if id, err := unit.Parse(w.Unit); err == nil {
 			group = present.Unit(id)
 		}
-		switch {
-		case w.State == store.WarrantWaiting:
-			d.Title = w.AskedBy + " asks for a warrant"
-			d.Detail = fmt.Sprintf("%s in %s for %s; somebody must agree: %s", w.Principal, group,
-				present.Minutes(w.LastsSeconds/60), w.Reason)
-		case w.Runs(s.Now()):
-			d.Title = w.Principal + " is in " + group
-			d.Detail = fmt.Sprintf("by warrant until %s: %s", present.Instant(*w.EndsAt), w.Reason)
-		default:
-			continue
-		}
-		list = append(list, d)
+		list = append(list, Decision{Kind: DecideWarrant, Object: w.ID, Unit: w.Unit, Devices: len(on),
+			Device: on[0].Name, DeviceID: on[0].ID, Title: w.AskedBy + " asks for a warrant",
+			Detail: fmt.Sprintf("%s in %s for %s; somebody must agree: %s", w.Principal, group,
+				present.Minutes(w.LastsSeconds/60), w.Reason)})
 	}
 	return list, err
 }

@@ -91,11 +91,14 @@ func (s *Service) Ask(ctx context.Context, who rights.Identity, a Asking) (Warra
 			if err := s.agreed(tx, work, &w, devices, who.Name); err != nil {
 				return err
 			}
-			w.DecidedBy, w.DecidedAt = "", nil
+			w.DecidedBy = "" // nobody had to
 		}
 		work.Tell(store.TopicEdits)
 		work.After = told(w, devices)
 		if err := tx.AddWarrant(w, ids); err != nil {
+			return err
+		}
+		if err := noteMembers(tx, w); err != nil {
 			return err
 		}
 		made, err = s.view(tx, who, w)

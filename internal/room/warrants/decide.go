@@ -4,9 +4,12 @@ import (
 	"context"
 	"time"
 
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/effect"
 	"rankwarden.example/core/operation"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -38,6 +41,34 @@ func (s *Service) agreed(
 	return nil
 }
 
+// noteMembers keeps where the principal of a warrant that was agreed to is a member already.
+func noteMembers(tx Records, w store.Warrant) error {
+	if w.State != store.WarrantAgreed {
+		return nil
+	}
+	id, err := unit.Parse(w.Unit)
+	if err != nil {
+		return err
+	}
+	ref, err := principal.Parse(w.Principal)
+	if err != nil {
+		return err
+	}
+	table, err := tx.DirectoryAround([]principal.Ref{ref})
+	if err != nil {
+		return err
+	}
+	sid, local := ref.SID(), ""
+	switch {
+	case ref.Kind() == principal.Local:
+		local = ref.Value()
+	case ref.Kind().InDirectory():
+		sid, _ = table.SID(ref)
+	}
+	group, _ := id.LocalGroup()
+	return tx.NoteMembers(w.ID, drift.WellKnown(group).String(), group, sid.String(), local)
+}
+
 // changed has the devices told.
 func (s *Service) changed(work *uow.Work, w store.Warrant, devices []store.WarrantDevice) {
 	work.Settle("warrant for "+w.Principal, nil, idsOf(devices))
@@ -58,7 +89,10 @@ func (s *Service) Decide(ctx context.Context, who rights.Identity, id string, ag
 				return refusal.New(refusal.Forbidden, "you asked for this warrant, so somebody else must agree").
 					WithCode("own_request")
 			case agree:
-				return s.agreed(tx, work, w, devices, who.Name)
+				if err := s.agreed(tx, work, w, devices, who.Name); err != nil {
+					return err
+				}
+				return noteMembers(tx, *w)
 			}
 			now := s.Now()
 			w.State, w.DecidedBy, w.DecidedAt = store.WarrantRefused, who.Name, &now

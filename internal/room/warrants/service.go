@@ -49,6 +49,7 @@ type Records interface {
 	AddWarrant(w store.Warrant, devices []string) error
 	LockWarrant(id string) (store.Warrant, error)
 	SetWarrant(w store.Warrant) error
+	NoteMembers(warrant, groupSID, groupName, sid, local string) error
 }
 
 // Warrant is a warrant with its devices that whoever asks may see.

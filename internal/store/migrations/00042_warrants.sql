@@ -29,6 +29,7 @@ create index warrants_ended_at on warrants (ended_at) where ended_at is not null
 create table warrant_devices (
     device_id  text not null references devices (id) on delete cascade,
     warrant_id text not null references warrants (id) on delete cascade,
+    was_member boolean not null default false, -- the principal was a member before
     primary key (device_id, warrant_id)
 );
 create index warrant_devices_warrant on warrant_devices (warrant_id);

@@ -20,6 +20,7 @@ export const kinds: Record<string, string> = {
   account_counted: "account no policy names",
   account_unnamed: "account no policy names, grace over",
   account_left_behind: "account left behind",
+  warrant_outlived: "member by a warrant that is over",
   name_in_use: "name in use",
 };
 

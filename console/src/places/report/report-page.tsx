@@ -147,6 +147,23 @@ function Report({ of, organisation }: { of: Posture; organisation: string }) {
           }))}
         />
       </TableSection>
+      <TableSection title={`Warrants: ${counted(of.warrants.total)}`}>
+        <Table
+          empty="Nobody had a warrant."
+          more={of.warrants.total - of.warrants.items.length}
+          head={["Who", "Local group", "Reason", "By", "Until"]}
+          rows={of.warrants.items.map((w) => ({
+            key: w.id,
+            cells: [
+              w.principal,
+              w.unit_title,
+              w.reason,
+              approved(w.asked_by, w.agreed_by),
+              date(w.ended_at ?? w.until),
+            ],
+          }))}
+        />
+      </TableSection>
       <TableSection title={`Changes of the organisation: ${counted(of.changes.total)}`}>
         <Table
           empty="No change was applied."

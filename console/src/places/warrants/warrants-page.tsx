@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import { usePages } from "@/api/pages";
 import { list } from "@/api/queries";
 import { useRights } from "@/api/rights";
@@ -24,7 +25,7 @@ export function WarrantsPage() {
     {
       title: "Who",
       sort: (w) => w.principal,
-      width: "minmax(170px,1.2fr)",
+      width: "minmax(230px,1.4fr)",
       cell: (w) => (
         <>
           <span className="font-semibold break-words">{holder(w)}</span>
@@ -36,7 +37,12 @@ export function WarrantsPage() {
     {
       title: "On",
       width: "minmax(120px,1fr)",
-      cell: (w) => <span className="font-mono">{w.devices.join(", ")}</span>,
+      cell: (w) =>
+        w.devices.map((d) => (
+          <Link key={d} to={`/devices/${d}`} className="mr-2 font-mono whitespace-nowrap">
+            {d}
+          </Link>
+        )),
     },
     {
       title: "State",

@@ -13,6 +13,7 @@ import { ServiceNotes } from "./service-notes";
 import { Strips } from "./strips";
 import { UnderWay } from "./under-way";
 import { Versions } from "./versions";
+import { WarrantsNow } from "./warrants-now";
 
 /** The fleet now: how it stands, what needs a decision, what changed in the last day. */
 export function WatchPage() {
@@ -64,6 +65,7 @@ export function WatchPage() {
           </div>
           <div>
             <UnderWay fleet={fleet} />
+            <WarrantsNow />
             <OverDays />
             <LastDay fleet={fleet} />
           </div>
