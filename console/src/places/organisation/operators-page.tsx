@@ -35,15 +35,7 @@ function Roles({ of }: { of: Operator }) {
 }
 
 /** What somebody comes to, the weightiest first: what one looks for in a list of who may do what. */
-const weighty: Operator["rights"][number]["right"][] = [
-  "administer",
-  "deploy",
-  "reveal",
-  "handle",
-  "ask",
-  "draft",
-  "trail",
-];
+const weighty: Operator["rights"][number]["right"][] = ["administer", "deploy", "reveal", "handle", "draft", "trail"];
 
 function May({ of }: { of: Operator }) {
   const held = weighty.filter((right) => of.rights.some((r) => r.right === right));
