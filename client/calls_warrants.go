@@ -2,7 +2,6 @@ package client
 
 import (
 	"context"
-	"net/url"
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/operation"
@@ -17,15 +16,9 @@ type WarrantQuery struct {
 
 // Warrants lists warrants, the latest first.
 func (c *Client) Warrants(ctx context.Context, q WarrantQuery, p Page) (List[api.Warrant], error) {
-	query := url.Values{}
-	if q.State != "" {
-		query.Set("state", q.State)
-	}
+	query := values("state", q.State, "device", q.Device)
 	if q.Open {
 		query.Set("open", "true")
-	}
-	if q.Device != "" {
-		query.Set("device", q.Device)
 	}
 	return list[api.Warrant](ctx, c, operation.ListWarrants, query, p)
 }

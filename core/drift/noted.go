@@ -42,12 +42,7 @@ func LeftBehind(state *State, managed func(id unit.ID) bool) []Finding {
 func Outlived(state *State, settings []unit.Setting, ended []warrant.Warrant, ctx Context) []Finding {
 	var findings []Finding
 	for _, w := range ended {
-		var asked unit.Members
-		for _, s := range settings {
-			if s.Unit == w.Unit {
-				asked, _ = s.Value.(unit.Members)
-			}
-		}
+		asked, _ := unit.ValueOf(settings, w.Unit).(unit.Members)
 		name, _ := w.Unit.LocalGroup()
 		group, there := state.Group(name)
 		if !there || asked.Closed || asked.Has(w.Principal) || slices.Contains(asked.Absent, w.Principal) ||

@@ -44,7 +44,7 @@ func happened(e drift.Event) string {
 	case drift.AccountCounts:
 		when := "when its grace is over"
 		if e.Time != nil {
-			when = "on " + instant(*e.Time)
+			when = "on " + Instant(*e.Time)
 		}
 		return fmt.Sprintf("no policy names the account %s; it will be disabled %s", subject, when)
 	case drift.AccountDisabled:
@@ -86,7 +86,7 @@ func happened(e drift.Event) string {
 	case drift.RotationStopped:
 		last := "never rotated"
 		if e.Time != nil {
-			last = "last rotated " + instant(*e.Time)
+			last = "last rotated " + Instant(*e.Time)
 		}
 		return fmt.Sprintf("no policy rotates the password of %s any more; it was %s", Unit(e.Unit), last)
 	case drift.AccountUsed:
@@ -94,7 +94,7 @@ func happened(e drift.Event) string {
 	case drift.AccountLocked:
 		until := "until someone unlocks it"
 		if e.Time != nil {
-			until = "until " + instant(*e.Time)
+			until = "until " + Instant(*e.Time)
 		}
 		return fmt.Sprintf("the account %s was locked after wrong passwords, %s", subject, until)
 	case drift.DeviceRestarted:
@@ -148,11 +148,8 @@ func written(id unit.ID, data []byte) string {
 	return Value(id, value)
 }
 
-// instant writes a time to the minute.
-func instant(t time.Time) string { return t.UTC().Format("2006-01-02 15:04 UTC") }
-
-// Instant is a time in words.
-func Instant(t time.Time) string { return instant(t) }
+// Instant writes a time to the minute.
+func Instant(t time.Time) string { return t.UTC().Format("2006-01-02 15:04 UTC") }
 
 // renamed says which name an account got with its new password.
 func renamed(before, now string) string {
@@ -214,5 +211,5 @@ func until(at *time.Time) string {
 	if at == nil {
 		return "an unknown time"
 	}
-	return instant(*at)
+	return Instant(*at)
 }

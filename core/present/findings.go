@@ -93,7 +93,7 @@ func unnamed(subject string, f drift.Finding) string {
 	switch actual := f.Actual.(type) {
 	case string:
 		if at, err := time.Parse(time.RFC3339, actual); err == nil {
-			return fmt.Sprintf("no policy names %s; it will be disabled on %s", subject, instant(at))
+			return fmt.Sprintf("no policy names %s; it will be disabled on %s", subject, Instant(at))
 		}
 	case []string:
 		return spared(subject, strings.Join(actual, ", "))

@@ -49,7 +49,7 @@ func SilentSince(device string, since time.Time) string {
 	if since.IsZero() {
 		return device + " has never reported"
 	}
-	return fmt.Sprintf("%s is silent since %s", device, instant(since))
+	return fmt.Sprintf("%s is silent since %s", device, Instant(since))
 }
 
 // Viewed says who saw a password of which device, and why.

@@ -302,15 +302,6 @@ func eachUnit(left, right []unit.Setting, visit func(id unit.ID, before, after u
 	}
 }
 
-// valueOf is what is desired of a unit among sorted settings, nil for nothing.
-func valueOf(settings []unit.Setting, id unit.ID) unit.Value {
-	at, found := slices.BinarySearchFunc(settings, id, func(s unit.Setting, u unit.ID) int { return s.Unit.Compare(u) })
-	if !found {
-		return nil
-	}
-	return settings[at].Value
-}
-
 // heldUnits are the units that a lane holds: contested ones and those of its errors. All is true when every unit is
 // held.
 func heldUnits(l resolve.Lane) (held map[unit.ID]bool, all bool) {

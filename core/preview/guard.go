@@ -48,7 +48,7 @@ func (c *comparer) breakGlass(future, most int) []string {
 			found = append(found, ref.String())
 		}
 	}
-	enabled, _ := c.ruleValue(administratorEnabled, valueOf(c.desired[future], administratorEnabled)).(unit.Bool)
+	enabled, _ := c.ruleValue(administratorEnabled, unit.ValueOf(c.desired[future], administratorEnabled)).(unit.Bool)
 	check(principal.Administrator, bool(enabled))
 	ofKey := func(key string) {
 		k := c.key(key)

@@ -34,7 +34,7 @@ func (c *comparer) identify(ref principal.Ref, future int) identity {
 
 // membership is what is asked of a local group in a future, with the warrants that run laid over it, nil for nothing.
 func (c *comparer) membership(id unit.ID, future int) unit.Value {
-	asked := valueOf(c.desired[future], id)
+	asked := unit.ValueOf(c.desired[future], id)
 	if len(c.warrants.Of(id)) == 0 || slices.Contains(c.unable, id) {
 		return asked
 	}
@@ -127,7 +127,8 @@ func (c *comparer) groups() (list []group) {
 // members finds out who leaves and who joins the local groups that the device has.
 func (c *comparer) members() {
 	for _, g := range c.groups() {
-		if !c.touches[unit.Accounts] && same(valueOf(c.desired[without], g.id), valueOf(c.desired[with], g.id)) {
+		if !c.touches[unit.Accounts] &&
+			same(unit.ValueOf(c.desired[without], g.id), unit.ValueOf(c.desired[with], g.id)) {
 			continue
 		}
 		c.made(g)
@@ -150,8 +151,8 @@ func (c *comparer) members() {
 
 // made finds out whether a group is created, or goes since nobody asks for it any more and it is empty.
 func (c *comparer) made(g group) {
-	before, _ := valueOf(c.desired[without], g.id).(unit.Members)
-	after, _ := valueOf(c.desired[with], g.id).(unit.Members)
+	before, _ := unit.ValueOf(c.desired[without], g.id).(unit.Members)
+	after, _ := unit.ValueOf(c.desired[with], g.id).(unit.Members)
 	switch {
 	case g.SID.IsZero() && !before.Create:
 		c.add(g.id, effect.GroupCreated, "", nil, nil)

@@ -3,6 +3,7 @@ package unit
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 )
 
 // Value is what a setting is asked to be or has been settled to. It is one of [Int], [Bool], [Text],
@@ -99,4 +100,13 @@ func asInt(b Bool) int {
 		return 1
 	}
 	return 0
+}
+
+// ValueOf is the value of a unit among settings that are sorted by unit, nil where it is not among them.
+func ValueOf(settings []Setting, id ID) Value {
+	at, found := slices.BinarySearchFunc(settings, id, func(s Setting, u ID) int { return s.Unit.Compare(u) })
+	if !found {
+		return nil
+	}
+	return settings[at].Value
 }

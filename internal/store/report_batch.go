@@ -165,10 +165,9 @@ func (b *ReportBatch) takeEnded(rows pgx.Rows) error {
 	var device, name, holder string
 	var until time.Time
 	_, err := pgx.ForEachRow(rows, []any{&device, &name, &holder, &until}, func() error {
-		id, wrong := unit.Parse(name)
-		ref, none := principal.Parse(holder)
-		if wrong == nil && none == nil { // it may be of a unit that is not known any more
-			b.ended[device] = append(b.ended[device], warrant.Warrant{Unit: id, Principal: ref, Until: until})
+		if w, known := readWarrant(name, holder); known {
+			w.Until = until
+			b.ended[device] = append(b.ended[device], w)
 		}
 		return nil
 	})

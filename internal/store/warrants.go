@@ -20,9 +20,6 @@ const (
 	WarrantEnded     = "ended" // its time is over, or nobody agreed in time
 )
 
-// WarrantStates are all of them.
-var WarrantStates = []string{WarrantWaiting, WarrantAgreed, WarrantRefused, WarrantTakenBack, WarrantEnded}
-
 // Warrant makes a principal a member of a local group of some devices for a time.
 type Warrant struct {
 	ID           string
@@ -183,14 +180,20 @@ func (t DevicesReader) WarrantsOf(devices []string, after time.Time) (map[string
 		slices.Clone(devices), after)
 	of := map[string][]protocol.Warrant{}
 	for _, r := range list {
-		id, wrong := unit.Parse(r.Unit)
-		ref, none := principal.Parse(r.Principal)
-		if wrong != nil || none != nil {
-			continue // of a unit that is not known any more
+		w, known := readWarrant(r.Unit, r.Principal)
+		if !known {
+			continue
 		}
-		of[r.DeviceID] = append(of[r.DeviceID], protocol.Warrant{ID: r.ID, EndSessions: r.EndSessions,
-			Warrant: warrant.Warrant{Unit: id, Principal: ref, From: r.StartsAt.UTC(), Until: r.EndsAt.UTC(),
-				Despite: r.Despite}})
+		w.From, w.Until, w.Despite = r.StartsAt.UTC(), r.EndsAt.UTC(), r.Despite
+		of[r.DeviceID] = append(of[r.DeviceID],
+			protocol.Warrant{ID: r.ID, EndSessions: r.EndSessions, Warrant: w})
 	}
 	return of, err
+}
+
+// readWarrant reads whom a stored warrant makes a member of what; known is false for a unit that there is no more.
+func readWarrant(unitName, holder string) (w warrant.Warrant, known bool) {
+	id, wrong := unit.Parse(unitName)
+	ref, none := principal.Parse(holder)
+	return warrant.Warrant{Unit: id, Principal: ref}, wrong == nil && none == nil
 }

@@ -17,16 +17,6 @@ func (p *pass) layWarrants() {
 	p.job.Settings = p.warrants.Over(p.asked, nil)
 }
 
-// askedOf is what is asked of a local group without warrants, nil for nothing.
-func (p *pass) askedOf(id unit.ID) unit.Value {
-	for _, s := range p.asked {
-		if s.Unit == id {
-			return s.Value
-		}
-	}
-	return nil
-}
-
 // moved is a membership that began or ended by warrant in a pass.
 type moved struct {
 	group  principal.SID
@@ -60,7 +50,7 @@ func (p *pass) asMoved(found drift.State) drift.State {
 // byWarrant is the warrant by which alone a principal is to be a member.
 func (p *pass) byWarrant(id unit.ID, ref principal.Ref) (warrant.Held, bool) {
 	for _, h := range p.warrants.Of(id) {
-		if h.Principal == ref && h.On(p.askedOf(id)) == warrant.Added {
+		if h.Principal == ref && h.On(unit.ValueOf(p.asked, id)) == warrant.Added {
 			return h, true
 		}
 	}
@@ -94,7 +84,7 @@ func (p *pass) warrantsEnd() {
 			p.prolong(g, p.warrants.Of(g.Unit)[at])
 			continue
 		}
-		asked, _ := p.askedOf(g.Unit).(unit.Members)
+		asked, _ := unit.ValueOf(p.asked, g.Unit).(unit.Members)
 		over := asked.Has(g.Principal) || !p.isMember(g) // a policy asks for it meanwhile, or somebody took it away
 		if !over {
 			over = p.try([]unit.ID{g.Unit}, g.Principal, func() error {

@@ -240,11 +240,18 @@ func (run *settlement) lookUp(tx Reads) error {
 		refs = append(refs, ref)
 	}
 	slices.Sort(refs)
+	directory, err := entriesOf(tx, refs)
+	run.directory = directory
+	return err
+}
+
+// entriesOf are the people and groups of some references that the directory knows.
+func entriesOf(tx Reads, refs []string) (map[principal.Ref]principal.Entry, error) {
 	entries, err := tx.DirectoryFor(refs, nil, nil)
-	run.directory = make(map[principal.Ref]principal.Entry, len(entries))
+	known := make(map[principal.Ref]principal.Entry, len(entries))
 	for _, e := range entries {
 		entry := e.Entry()
-		run.directory[entry.Ref] = entry
+		known[entry.Ref] = entry
 	}
-	return err
+	return known, err
 }

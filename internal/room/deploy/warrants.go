@@ -21,12 +21,7 @@ func (s *Service) warrants(
 		}
 	}
 	slices.Sort(refs)
-	found, err := tx.DirectoryFor(slices.Compact(refs), nil, nil)
-	known := map[principal.Ref]principal.Entry{}
-	for _, e := range found {
-		entry := e.Entry()
-		known[entry.Ref] = entry
-	}
+	known, err := entriesOf(tx, slices.Compact(refs))
 	named = map[string][]principal.Entry{}
 	for device, list := range of {
 		for _, w := range list {
