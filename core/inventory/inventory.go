@@ -4,9 +4,6 @@ package inventory
 
 import (
 	"cmp"
-	"crypto/sha256"
-	"encoding/hex"
-	"encoding/json"
 	"reflect"
 	"slices"
 	"strings"
@@ -222,14 +219,4 @@ func bounded[T any](list []T, most int, first func(T) bool) (kept []T, more int)
 		return 1
 	})
 	return list[:most], len(list) - most
-}
-
-// Digest tells inventories apart: SHA-256 of the JSON, in hexadecimal digits.
-func (x Inventory) Digest() string {
-	text, err := json.Marshal(x)
-	if err != nil {
-		return "" // nothing in it cannot be written
-	}
-	sum := sha256.Sum256(text)
-	return hex.EncodeToString(sum[:])
 }

@@ -34,7 +34,7 @@ func (b *ReportBatch) writeReports(q *pgx.Batch) {
 	var mismatched []bool
 	var contents [][]byte
 	for _, r := range b.taken {
-		contents = append(contents, bodyDigest(r.DeviceID, r.Body))
+		contents = append(contents, r.Content)
 		devices, digests, bodies = append(devices, r.DeviceID), append(digests, r.Digest), append(bodies, r.Body)
 		epochs, seqs, open = append(epochs, r.Epoch), append(seqs, r.Seq), append(open, int64(r.OpenFindings))
 		desiredEpochs, desiredNumbers = append(desiredEpochs, r.DesiredEpoch), append(desiredNumbers, r.DesiredNumber)
@@ -51,7 +51,9 @@ func (b *ReportBatch) writeReports(q *pgx.Batch) {
 			open, verified,
 			reverted, mismatched, locked, content)),
 		c as (insert into report_bodies (month, digest, device_id, body)
-			select date_trunc('month', received_at at time zone 'UTC'), content, device_id, body::jsonb from s
+			select s.month, content, device_id, body::jsonb
+			from (select *, date_trunc('month', received_at at time zone 'UTC') as month from s) s
+			where not exists (select from report_bodies k where k.month = s.month and k.digest = s.content)
 			on conflict do nothing),
 		r as (insert into device_reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest,
 		body_digest)

@@ -20,11 +20,12 @@ type Report struct {
 	ReceivedAt    time.Time
 	Digest        string // of the signed request that brought it
 	Body          string // JSON; number and time are those of the record
+	Content       []byte `gorm:"-"` // see [ReportContent]
 }
 
-// bodyDigest is the key of what a device said. It differs by device, so that no two wait for each other to store the
-// same.
-func bodyDigest(device, body string) []byte {
+// ReportContent is the key of what a device said, SHA-256. It differs by device, so that no two wait for each other to
+// store the same.
+func ReportContent(device, body string) []byte {
 	sum := sha256.Sum256([]byte(device + "\n" + body))
 	return sum[:]
 }

@@ -29,7 +29,8 @@ func (s *Service) prepare(b ReportBatch, d store.Device, in *incoming) (*judgeme
 	now, r := s.Now(), &in.report
 	j := &judgement{in: in, device: d, taken: store.TakenReport{
 		Report: store.Report{DeviceID: d.ID, Epoch: in.epoch, Seq: r.Seq, DesiredEpoch: r.Desired.Epoch,
-			DesiredNumber: r.Desired.Number, At: earlier(r.At, now), ReceivedAt: now, Digest: in.digest, Body: in.body},
+			DesiredNumber: r.Desired.Number, At: earlier(r.At, now), ReceivedAt: now, Digest: in.digest, Body: in.body,
+			Content: in.content},
 		OpenFindings:       d.OpenFindings,
 		RepeatedlyReverted: append([]unit.ID{}, r.RepeatedlyReverted...),
 		Mismatched:         r.Desired.Foreign(d.Desired()),

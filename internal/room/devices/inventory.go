@@ -15,13 +15,12 @@ func takeInventories(b ReportBatch, judged []*judgement) error {
 		if len(j.in.report.State.Accounts) == 0 {
 			continue
 		}
-		now := inventory.Of(j.in.report.State)
-		digest := now.Digest()
-		if digest == j.device.Inventory {
+		if j.in.inventory == j.device.Inventory {
 			continue
 		}
+		now := inventory.Of(j.in.report.State)
 		reported[j] = now
-		j.taken.Inventory = &store.TakenInventory{Digest: digest, Unknown: now.Unknown(), Usual: now.Usual}
+		j.taken.Inventory = &store.TakenInventory{Digest: j.in.inventory, Unknown: now.Unknown(), Usual: now.Usual}
 		if j.device.Inventory != "" {
 			before = append(before, j.device.ID)
 		}

@@ -48,6 +48,10 @@ type incoming struct {
 	report drift.Report
 	body   string
 	digest string // of the request that brought it
+	// content and inventory are digests of what the report says, and of what it says of accounts and local groups. They
+	// are taken before the report waits for its turn, since all that are taken together wait for one another.
+	content   []byte
+	inventory string
 	// looked says that the name and the facts of the device were looked at: as many as may be taken were.
 	looked bool
 }
@@ -71,7 +75,8 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 	if err != nil {
 		return fmt.Errorf("storing a report: %w", err)
 	}
-	in := &incoming{device: id, epoch: epoch, report: r, body: string(body), digest: requestDigest}
+	in := &incoming{device: id, epoch: epoch, report: r, body: string(body), digest: requestDigest,
+		content: store.ReportContent(id, string(body)), inventory: inventory.Digest(&r.State)}
 	err = s.take(ctx, in)
 	if !errors.Is(err, errLook) {
 		return err
