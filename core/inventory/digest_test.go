@@ -18,7 +18,8 @@ func everything(t *testing.T) *drift.State {
 	s := state(t, "keeper=1001", "administrators: 1001")
 	at := time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
 	s.Accounts[0].PasswordSetAt = at
-	s.Sudo = []drift.Sudo{{Name: "keeper", SID: sid(t, machine+"1001"), Via: "/etc/sudoers.d/tide", Commands: []string{"ALL"}}}
+	s.Sudo = []drift.Sudo{{Name: "keeper", SID: sid(t, machine+"1001"), Via: "/etc/sudoers.d/tide",
+		Commands: []string{"ALL"}}}
 	s.Uses = []drift.Use{{SID: sid(t, machine+"1001"), LastSignIn: &at, Runs: []string{"service tide-sync"}}}
 	return &s
 }
