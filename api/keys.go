@@ -13,6 +13,7 @@ type EscrowKey struct {
 	MadeBy    string     `json:"made_by"`
 	ProvedAt  *time.Time `json:"proved_at"`
 	RetiredAt *time.Time `json:"retired_at"`
+	DrilledAt *time.Time `json:"drilled_at" doc:"When a copy of a recovery key last opened what is sealed to it; null for never"`
 	Asked     string     `json:"asked" enum:",live,retired" doc:"State that waits for a second owner; empty for none"`
 	AskedBy   string     `json:"asked_by"`
 	Reseal    KeyReseal  `json:"reseal"`

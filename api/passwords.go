@@ -96,3 +96,47 @@ type Approval struct {
 	DecidedBy string     `json:"decided_by"`
 	DecidedAt *time.Time `json:"decided_at"`
 }
+
+// SheetSpec says whose passwords are to be sealed for use without the service.
+type SheetSpec struct {
+	Devices   []string `json:"devices,omitempty" maxItems:"100" doc:"Names or identifiers"`
+	Group     string   `json:"group,omitempty" maxLength:"63" doc:"Every device of this group that you may see"`
+	Recipient string   `json:"recipient,omitempty" maxLength:"200" doc:"Whose key it is sealed to, such as age1…; ten words where left out"`
+	Hours     int      `json:"hours,omitempty" minimum:"1" maximum:"2160" doc:"How long it is good at most; 336 where left out"`
+	Reason    string   `json:"reason" doc:"Why, such as a voyage or a ticket"`
+}
+
+// Sheet is a sealed sheet, without what is sealed.
+type Sheet struct {
+	ID        string        `json:"id"`
+	State     string        `json:"state" enum:"waiting,approved,declined,made"`
+	Recipient string        `json:"recipient" doc:"Whose key it is sealed to; empty for ten words"`
+	Reason    string        `json:"reason"`
+	Needs     []string      `json:"needs" nullable:"false" doc:"Why a second person must approve"`
+	AskedBy   string        `json:"created_by"`
+	AskedAt   time.Time     `json:"created_at"`
+	DecidedBy string        `json:"decided_by"`
+	DecidedAt *time.Time    `json:"decided_at"`
+	MadeAt    *time.Time    `json:"made_at"`
+	EndsAt    time.Time     `json:"expires_at" doc:"Its passwords are changed by then"`
+	Valid     int           `json:"valid" doc:"How many of its passwords may still be right; with none of them the sheet is void"`
+	Devices   []SheetDevice `json:"devices" nullable:"false" doc:"Those that you may see"`
+}
+
+// SheetDevice is a device of a sealed sheet.
+type SheetDevice struct {
+	Device    string     `json:"device"`
+	DeviceID  string     `json:"device_id"`
+	Passwords int        `json:"passwords" doc:"On the sheet; 0 where it has none in escrow, or before the sheet is made"`
+	Valid     int        `json:"valid" doc:"Of these, how many may still be right"`
+	OrderedAt *time.Time `json:"ordered_at" doc:"When it was told to change them: it does as soon as it is back"`
+}
+
+// MadeSheet is a sheet with what is sealed. The service keeps neither that nor the words.
+type MadeSheet struct {
+	Sheet
+	Sealed     string   `json:"sealed" doc:"In the age format, as text; empty while the sheet waits for a second person"`
+	Page       string   `json:"page" doc:"The same to print, as HTML with codes"`
+	Passphrase string   `json:"passphrase" doc:"The ten words; empty where it is sealed to a key"`
+	Without    []string `json:"without" nullable:"false" doc:"Devices that have no password in escrow"`
+}

@@ -87,3 +87,38 @@ func (c *Client) DecideReveal(ctx context.Context, id string, approve bool) erro
 	})
 	return err
 }
+
+// Sheets lists sealed sheets, the latest first.
+func (c *Client) Sheets(ctx context.Context, p Page) (List[api.Sheet], error) {
+	return list[api.Sheet](ctx, c, operation.ListSheets, nil, p)
+}
+
+// Sheet finds a sealed sheet, without what is sealed.
+func (c *Client) Sheet(ctx context.Context, id string) (api.Sheet, error) {
+	var out api.Sheet
+	_, err := c.do(ctx, call{op: operation.ShowSheet, parts: []string{id}, out: &out})
+	return out, err
+}
+
+// MakeSheet seals passwords for use without the service. Where a second person must approve it, nothing is sealed yet.
+func (c *Client) MakeSheet(ctx context.Context, spec api.SheetSpec) (api.MadeSheet, error) {
+	var out api.MadeSheet
+	_, err := c.do(ctx, call{op: operation.MakeSheet, in: spec, out: &out})
+	return out, err
+}
+
+// CollectSheet has a sealed sheet made that a second person approved.
+func (c *Client) CollectSheet(ctx context.Context, id string) (api.MadeSheet, error) {
+	var out api.MadeSheet
+	_, err := c.do(ctx, call{op: operation.CollectSheet, parts: []string{id}, out: &out})
+	return out, err
+}
+
+// DecideSheet approves a sealed sheet that somebody else asked for, or declines it.
+func (c *Client) DecideSheet(ctx context.Context, id string, approve bool) error {
+	_, err := c.do(ctx, call{
+		op: operation.DecideSheet, parts: []string{id},
+		in: map[string]bool{"approve": approve},
+	})
+	return err
+}

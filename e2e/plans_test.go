@@ -75,7 +75,7 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 			"/device-events?group=group-7&since=2031-01-01T00:00:00Z",
 			"/device-events?until=2020-01-01T00:00:00Z", "/orders", "/orders?group=few", "/order-progress/some",
 			"/passwords", "/passwords?search=777", "/passwords?overdue=true", "/reveals", "/reveals?group=few",
-			"/approvals",
+			"/approvals", "/sheets",
 			"/memberships?principal=group:crew-1@skerryline.example", "/memberships?principal=person-7&all=true",
 			"/memberships?principal=group:crew-9@skerryline.example", "/account-devices?name=person-3", "/accounts",
 			"/accounts?unknown=true&search=son-1&group=few", "/devices?unknown_accounts=privileged",

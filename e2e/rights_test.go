@@ -87,6 +87,8 @@ var bodies = map[string]string{
 	"what-if":                `{"leaving": "user:nobody@skerryline.example"}`,
 	"reveal-password":        `{"reason": "ticket 4711"}`,
 	"decide-approval":        `{"approve": true}`,
+	"make-sheet":             `{"devices": ["SKL-TKT-001"], "reason": "ticket 4711"}`,
+	"decide-sheet":           `{"approve": true}`,
 	"delete-directory-entry": `{"ref": "user:nobody@skerryline.example"}`,
 	"import-directory":       "nonsense",
 	"create-change":          `{"name": "No name"}`, "edit-change": `{"title": "t"}`,

@@ -110,6 +110,12 @@ func (a *app) keyList() *cobra.Command {
 				column[api.EscrowKey]{title: "Private half", value: func(k api.EscrowKey) string {
 					return map[bool]string{true: "at the service", false: "not at the service"}[k.Held]
 				}},
+				column[api.EscrowKey]{title: "Last drill", value: func(k api.EscrowKey) string {
+					if k.Use != protocol.UseRecovery {
+						return ""
+					}
+					return a.sometime(k.DrilledAt, "never")
+				}},
 				column[api.EscrowKey]{title: "Sealing again", wrap: 1, value: resealWords},
 			)
 		},

@@ -26,6 +26,11 @@ func (a *app) passwordCommand() *cobra.Command {
 		a.passwordReaders(),
 		a.passwordApprovals(),
 		a.passwordApprove(),
+		a.passwordSheet(),
+		a.passwordSheets(),
+		a.passwordApproveSheet(),
+		a.passwordOpenSheet(),
+		a.passwordSheetKey(),
 	)
 	return cmd
 }
@@ -120,7 +125,11 @@ func (a *app) passwordShow() *cobra.Command {
 					return unusable{err}
 				}
 			}
-			shown, err := a.reveal(cmd.Context(), c, args[0], spec, fromStdin)
+			var shown api.RevealResult
+			err = a.freshly(cmd.Context(), c, fromStdin, func() (err error) {
+				shown, err = c.Reveal(cmd.Context(), args[0], spec)
+				return err
+			})
 			if err != nil {
 				return err
 			}
@@ -136,35 +145,33 @@ func (a *app) passwordShow() *cobra.Command {
 	return cmd
 }
 
-// reveal asks for your own password where the sign-in is no longer fresh.
-func (a *app) reveal(
-	ctx context.Context, c *client.Client, device string, spec api.RevealSpec, fromStdin bool,
-) (api.RevealResult, error) {
-	shown, err := c.Reveal(ctx, device, spec)
+// freshly does what needs a sign-in of the last minutes, and asks for your own password where it is none any more.
+func (a *app) freshly(ctx context.Context, c *client.Client, fromStdin bool, do func() error) error {
+	err := do()
 	var p *client.Problem
 	if !errors.As(err, &p) || p.Code != "sign_in_again" {
-		return shown, err
+		return err
 	}
 	me, err := c.Me(ctx)
 	if err != nil {
-		return shown, err
+		return err
 	}
 	password, err := askPassword(me.Name, fromStdin)
 	if err != nil {
-		return shown, unusable{err}
+		return unusable{err}
 	}
 	err = c.SignInAgain(ctx, password)
 	if client.CodeNeeded(err) {
 		code, askErr := askCode(fromStdin)
 		if askErr != nil {
-			return shown, unusable{askErr}
+			return unusable{askErr}
 		}
 		err = c.SignInAgainWithCode(ctx, password, code)
 	}
 	if err != nil {
-		return shown, err
+		return err
 	}
-	return c.Reveal(ctx, device, spec)
+	return do()
 }
 
 // printRevealed prints every password that may be the right one, the newest first, with how long it is good.

@@ -252,20 +252,25 @@ func roleWords(roles []api.Role) string {
 // askPassword asks for a password on the terminal without echo, or takes a line of standard input. A password is
 // never taken from a flag, which other users of the machine could see.
 func askPassword(name string, fromStdin bool) (string, error) {
+	return askHidden("password", "Password of "+name+": ", "--password-stdin", fromStdin)
+}
+
+// askHidden asks for something that is not shown while it is typed, unless it comes from standard input.
+func askHidden(what, question, option string, fromStdin bool) (string, error) {
 	if fromStdin {
 		line, err := readLine(stdin)
 		if err != nil {
-			return "", fmt.Errorf("no password came from standard input: %w", err)
+			return "", fmt.Errorf("no %s came from standard input: %w", what, err)
 		}
 		return line, nil
 	}
 	if !term.IsTerminal(int(os.Stdin.Fd())) {
-		return "", errors.New("there is no terminal to ask for the password; use --password-stdin")
+		return "", fmt.Errorf("there is no terminal to ask for the %s; use %s", what, option)
 	}
-	fmt.Fprintf(os.Stderr, "Password of %s: ", name)
-	password, err := term.ReadPassword(int(os.Stdin.Fd()))
+	fmt.Fprint(os.Stderr, question)
+	typed, err := term.ReadPassword(int(os.Stdin.Fd()))
 	fmt.Fprintln(os.Stderr)
-	return string(password), err
+	return string(typed), err
 }
 
 // askCode asks for the code of a second factor; from standard input it is the line after the password.

@@ -65,7 +65,7 @@ func nextStep(d api.Decision) string {
 	}
 	return map[string]string{
 		"key": "rankwarden key list", "reveal": "rankwarden password approvals", "waiver": "rankwarden waiver list",
-		"warrant":   "rankwarden warrant list",
+		"warrant": "rankwarden warrant list", "sheet": "rankwarden password sheets",
 		"contested": "rankwarden held", "held": "rankwarden held",
 		"reverted":  "rankwarden events --kind repeatedly_reverted",
 		"directory": "rankwarden directory", "frozen": "rankwarden freeze list", "trail": "rankwarden trail verify",

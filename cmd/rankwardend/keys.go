@@ -15,6 +15,7 @@ import (
 
 	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/room/passwords"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/keyring"
 	"rankwarden.example/internal/wire/protocol"
@@ -36,6 +37,7 @@ func keysCommand() *cobra.Command {
 		keysRetire(),
 		keysReseal(),
 		keysExport(),
+		keysDrill(),
 		keysRoot(),
 	)
 	return cmd
@@ -150,13 +152,19 @@ func keysList() *cobra.Command {
 			t.SetOutputMirror(d.out)
 			t.SetStyle(table.StyleLight)
 			t.Style().Options = table.OptionsNoBordersAndSeparators
-			t.AppendHeader(table.Row{"Key", "Use", "State", "Made", "Deposits", "Private half"})
+			t.AppendHeader(table.Row{"Key", "Use", "State", "Made", "Deposits", "Private half", "Last drill"})
 			for _, k := range keys {
 				private := "not here"
 				if ring.Holds(k.Number) {
 					private = "here"
 				} else if k.Use == protocol.UseRecovery {
 					private = "offline"
+				}
+				drilled := ""
+				if k.DrilledAt != nil {
+					drilled = k.DrilledAt.Local().Format("2 Jan 2006 15:04")
+				} else if k.Use == protocol.UseRecovery && k.State == store.KeyLive {
+					drilled = "never"
 				}
 				t.AppendRow(table.Row{
 					k.Number,
@@ -165,6 +173,7 @@ func keysList() *cobra.Command {
 					k.MadeAt.Local().Format("2 Jan 2006 15:04"),
 					uses[k.Number],
 					private,
+					drilled,
 				})
 			}
 			t.Render()

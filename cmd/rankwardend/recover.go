@@ -103,7 +103,7 @@ func answerCommand() *cobra.Command {
 	var key string
 	cmd := &cobra.Command{
 		Use:   "answer FILE",
-		Short: "Answer a challenge with a copy of a private key, on any machine",
+		Short: "Answer a challenge, or a drill, with a copy of a private key, on any machine",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			ring, err := escrow.ReadRing(key)
@@ -114,13 +114,9 @@ func answerCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var c escrow.Challenge
-			if err := json.Unmarshal(data, &c); err != nil || c.Format != escrow.ChallengeFormat {
-				return fmt.Errorf("%s is no challenge (%s)", args[0], escrow.ChallengeFormat)
-			}
-			answer, err := c.Answer(ring)
+			answer, err := answerTo(data, ring)
 			if err != nil {
-				return err
+				return fmt.Errorf("%s: %w", args[0], err)
 			}
 			_, err = fmt.Fprintln(cmd.OutOrStdout(), answer)
 			return err
@@ -129,4 +125,29 @@ func answerCommand() *cobra.Command {
 	cmd.Flags().StringVar(&key, "key", "", "`file` with the copy of the private key")
 	_ = cmd.MarkFlagRequired("key")
 	return cmd
+}
+
+// answerTo answers a challenge or a drill.
+func answerTo(data []byte, ring escrow.Ring) (string, error) {
+	var asked struct {
+		Format string `json:"format"`
+	}
+	if err := json.Unmarshal(data, &asked); err != nil {
+		return "", fmt.Errorf("it is no challenge (%s) and no drill (%s)", escrow.ChallengeFormat, escrow.DrillFormat)
+	}
+	switch asked.Format {
+	case escrow.ChallengeFormat:
+		var c escrow.Challenge
+		if err := json.Unmarshal(data, &c); err != nil {
+			return "", err
+		}
+		return c.Answer(ring)
+	case escrow.DrillFormat:
+		var d escrow.Drill
+		if err := json.Unmarshal(data, &d); err != nil {
+			return "", err
+		}
+		return d.Answer(ring)
+	}
+	return "", fmt.Errorf("it is no challenge (%s) and no drill (%s)", escrow.ChallengeFormat, escrow.DrillFormat)
 }

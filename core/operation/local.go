@@ -16,6 +16,14 @@ var (
 		ID: "export-deposits", Right: rights.Administer, Action: "deposits.exported",
 		Summary: "Write all sealed passwords to a file",
 	})
+	BeginDrill = local(Operation{
+		ID: "begin-drill", Right: rights.Administer, Action: "drill.begun",
+		Summary: "Draw sealed passwords for a copy of the recovery key to open",
+	})
+	PassDrill = local(Operation{
+		ID: "pass-drill", Right: rights.Administer, Action: "drill.passed",
+		Summary: "Take the answer of a drill of the recovery key",
+	})
 )
 
 func local(o Operation) *Operation { return &o }

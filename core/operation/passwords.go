@@ -31,4 +31,28 @@ var (
 		Decides: true,
 		Summary: "Approve a reveal that somebody else asked for, or decline it",
 	})
+	ListSheets = declare(Operation{
+		ID: "list-sheets", Method: get, Path: "/sheets", Right: rights.Look, Budget: Small,
+		Summary: "Sealed sheets, the latest first, without what is sealed",
+	})
+	ShowSheet = declare(Operation{
+		ID: "show-sheet", Method: get, Path: "/sheets/{name}", Right: rights.Look, Budget: Small,
+		Summary: "A sealed sheet, without what is sealed, with what became of its passwords",
+	})
+	MakeSheet = declare(Operation{
+		ID: "make-sheet", Method: post, Path: "/sheets", Right: rights.Reveal, Budget: Edit,
+		Action: "sheet.made", Status: created,
+		Summary: "Seal passwords of some devices for use without the service, with a reason, shortly after signing in",
+	})
+	DecideSheet = declare(Operation{
+		ID: "decide-sheet", Method: post, Path: "/sheets/{name}/decision", Right: rights.Reveal, Budget: Small,
+		Action: "sheet.decided", Status: noContent,
+		Decides: true,
+		Summary: "Approve a sealed sheet that somebody else asked for, or decline it",
+	})
+	CollectSheet = declare(Operation{
+		ID: "collect-sheet", Method: post, Path: "/sheets/{name}/sealed", Right: rights.Reveal, Budget: Edit,
+		Action:  "sheet.made",
+		Summary: "Have a sealed sheet made that a second person approved",
+	})
 )

@@ -267,6 +267,7 @@ func (s *Server) recurring(c Config) []jobs.Job {
 		{Name: "overdue passwords", Every: max(min(c.Interval, time.Minute), 5*time.Second), Do: s.Devices.FindOverdue},
 		{Name: "waivers", Every: 20 * time.Second, Do: s.Devices.EndWaivers},
 		{Name: "warrants", Every: 5 * time.Second, Do: s.Warrants.EndDue},
+		{Name: "sealed sheets", Every: 5 * time.Second, Do: s.Passwords.VoidSheets},
 		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
 		{Name: "refused attempts", Every: 20 * time.Second, Do: s.Attempts.Record},
 		{Name: "checkpoints", Long: true, Every: time.Hour, Do: s.Trail.AnchorHourly},

@@ -29,6 +29,8 @@ type EscrowKey struct {
 	ResealTotal int
 	ResealDone  int
 	ResealError string
+	// DrilledAt is when a copy of a recovery key last opened what is sealed to it, see [PasswordsWriter.DrillPassed].
+	DrilledAt *time.Time `gorm:"->"`
 }
 
 // EscrowKeys are all of them, by number.

@@ -93,6 +93,12 @@ func (k RetentionPeriods) Records() []Kept {
 			k.Changes,
 		},
 		{
+			"sealed sheets",
+			"delete from sheets where id = any(array(select id from sheets where ends_at < $2 order by ends_at " +
+				"limit $1))",
+			k.Changes,
+		},
+		{
 			"edits that the brake held",
 			"delete from brakes where id = any(array(select id from brakes where decided_at < $2 order by decided_at " +
 				"limit $1))",

@@ -29,6 +29,12 @@ export const change = {
     take(client.POST("/api/v1/devices/{name}/reveal", { params: { path: { name: device } }, body })),
   decideApproval: (id: string, approve: boolean) =>
     freshly(() => take(client.POST("/api/v1/approvals/{name}", { params: { path: { name: id } }, body: { approve } }))),
+  makeSheet: (body: Schemas["SheetSpec"]) => take(client.POST("/api/v1/sheets", { body })),
+  collectSheet: (id: string) => take(client.POST("/api/v1/sheets/{name}/sealed", { params: { path: { name: id } } })),
+  decideSheet: (id: string, approve: boolean) =>
+    freshly(() =>
+      take(client.POST("/api/v1/sheets/{name}/decision", { params: { path: { name: id } }, body: { approve } })),
+    ),
 
   matchDevices: (names: string[]) => take(client.POST("/api/v1/device-names", { body: { names } })),
   /** Sets facts of devices; seen is what somebody has looked at first, where the service asked for that. */

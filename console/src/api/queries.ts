@@ -7,6 +7,7 @@ import { read as organisation, list as organisationLists } from "./queries/organ
 import { read as passwords, list as passwordsLists } from "./queries/passwords";
 import { read as policies, list as policiesLists } from "./queries/policies";
 import { read as session } from "./queries/session";
+import { list as sheetsLists } from "./queries/sheets";
 import { read as trail, list as trailLists } from "./queries/trail";
 import { list as warrantsLists } from "./queries/warrants";
 
@@ -34,6 +35,7 @@ export const read = {
 /** Lists that are read page by page. */
 export const list = {
   ...accountsLists,
+  ...sheetsLists,
   ...warrantsLists,
   ...trailLists,
   ...fleetLists,

@@ -18,6 +18,7 @@ const more: { to: string; title: string; right?: string }[] = [
   { to: "/changes", title: "Changes: drafts, approvals, history" },
   { to: "/assignments", title: "Assignments: policies aimed at groups" },
   { to: "/waivers", title: "Waivers: findings accepted until a day" },
+  { to: "/sheets", title: "Sealed sheets: passwords for devices that reach no service" },
   { to: "/events", title: "Events: what devices told" },
   { to: "/report", title: "Posture report: how the fleet stands and stood" },
   { to: "/new-policy", title: "Write a policy", right: "draft" },

@@ -39,6 +39,7 @@ const WaiversPage = lazy(async () => ({ default: (await part(import("@/places/dr
 const WarrantsPage = lazy(async () => ({
   default: (await part(import("@/places/warrants/warrants-page"))).WarrantsPage,
 }));
+const SheetsPage = lazy(async () => ({ default: (await part(import("@/places/sheets/sheets-page"))).SheetsPage }));
 const EventsPage = lazy(async () => ({ default: (await part(import("@/places/events/events-page"))).EventsPage }));
 const TrailPage = lazy(async () => ({ default: (await part(import("@/places/trail/trail-page"))).TrailPage }));
 const MePage = lazy(async () => ({ default: (await part(import("@/places/me/me-page"))).MePage }));
@@ -108,6 +109,7 @@ export function Pages() {
         <Route path="/drift" element={<DriftPage />} />
         <Route path="/waivers" element={<WaiversPage />} />
         <Route path="/warrants" element={<WarrantsPage />} />
+        <Route path="/sheets" element={<SheetsPage />} />
         <Route path="/events" element={<EventsPage />} />
         <Route path="/trail" element={<TrailPage />} />
         <Route path="/allow" element={<AllowPage />} />

@@ -154,6 +154,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.freezeRoutes()
 	a.waiversRoutes()
 	a.warrantsRoutes()
+	a.sheetsRoutes()
 	a.ladderRoutes()
 	a.enrolmentRoutes()
 	a.devicesRoutes()

@@ -19,7 +19,7 @@ func (a *routes) viewKey(k store.EscrowKey, deposits int) api.EscrowKey {
 	return api.EscrowKey{
 		Number: k.Number, Use: k.Use, State: k.State, Deposits: deposits, Held: a.Passwords.HoldsKey(k.Number),
 		MadeAt: k.MadeAt, MadeBy: k.MadeBy,
-		ProvedAt: k.ProvedAt, RetiredAt: k.RetiredAt, Asked: k.Asked, AskedBy: k.AskedBy,
+		ProvedAt: k.ProvedAt, RetiredAt: k.RetiredAt, DrilledAt: k.DrilledAt, Asked: k.Asked, AskedBy: k.AskedBy,
 		Reseal: api.KeyReseal{By: k.ResealBy, Total: k.ResealTotal, Done: k.ResealDone, Error: k.ResealError},
 	}
 }

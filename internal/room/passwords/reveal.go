@@ -53,26 +53,13 @@ type RevealAnswer struct {
 // nothing is spent where this replica cannot open it.
 func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealRequest) (RevealAnswer, error) {
 	var answer RevealAnswer
-	what := uow.ByOperator(operation.RevealPassword, who, req.Device).Because(strings.TrimSpace(req.Reason)).
-		ShowingAttempts()
-	if n := utf8.RuneCountInString(what.Reason()); n < shortestReason || n > longestReason ||
-		text.CheckVisible(what.Reason()) != nil {
-		return answer, refusal.New(refusal.Invalid,
-			"say why in %d to %d characters, such as a ticket and what is to be done", shortestReason, longestReason).
-			At("reason").
-			WithCode("reason_needed")
-	}
-	if !who.Fresh(s.Now()) {
-		return answer, s.Refuse(
-			ctx,
-			what,
-			refusal.New(refusal.Forbidden, "sign in again: a password is shown only within 15 minutes of a sign-in").
-				WithCode("sign_in_again"),
-		)
+	what, err := s.showing(ctx, operation.RevealPassword, who, req.Device, req.Reason)
+	if err != nil {
+		return answer, err
 	}
 	var deposits []store.Deposit
 	var refused error
-	err := s.Do(ctx, what, func(tx Records, w *uow.Work) error {
+	err = s.Do(ctx, what, func(tx Records, w *uow.Work) error {
 		// What an operator spends is counted one after the other, whatever comes at once. The device comes
 		// next, as in every transaction that changes its passwords.
 		if _, err := tx.LockOperator(who.OperatorID); err != nil {
@@ -109,6 +96,29 @@ func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealReq
 	}
 	answer.Candidates, err = s.open(deposits)
 	return answer, err
+}
+
+// showing is the act of showing passwords. It needs a reason, and a sign-in that is fresh.
+func (s *Service) showing(
+	ctx context.Context, op *operation.Operation, who rights.Identity, object, reason string,
+) (uow.Act, error) {
+	act := uow.ByOperator(op, who, object).Because(strings.TrimSpace(reason)).ShowingAttempts()
+	if n := utf8.RuneCountInString(act.Reason()); n < shortestReason || n > longestReason ||
+		text.CheckVisible(act.Reason()) != nil {
+		return act, refusal.New(refusal.Invalid,
+			"say why in %d to %d characters, such as a ticket and what is to be done", shortestReason, longestReason).
+			At("reason").
+			WithCode("reason_needed")
+	}
+	if !who.Fresh(s.Now()) {
+		return act, s.Refuse(
+			ctx,
+			act,
+			refusal.New(refusal.Forbidden, "sign in again: a password is shown only within 15 minutes of a sign-in").
+				WithCode("sign_in_again"),
+		)
+	}
+	return act, nil
 }
 
 // noteReveal stores that passwords were shown, and says when they change because of that; nil for not therefore.
@@ -238,15 +248,10 @@ func (s *Service) chosen(tx Records, d store.Device, target string) (store.Rotat
 
 // rotateAfterReveal queues the change of a password that was shown, where its rule wants that.
 func rotateAfterReveal(tx Records, w *uow.Work, found toReveal, now time.Time) (*time.Time, error) {
-	asked, err := tx.Asked(found.device.SettingsDigest)
+	rule, ruled, err := ruleOf(tx, found)
 	if err != nil {
 		return nil, err
 	}
-	target, err := principal.Parse(found.rotation.Target)
-	if err != nil {
-		return nil, err
-	}
-	rule, ruled := unit.Rotations(asked.Settings)[target]
 	if !ruled || rule.AfterRevealMinutes == nil || found.device.State != store.Live {
 		return nil, nil
 	}
@@ -262,4 +267,18 @@ func rotateAfterReveal(tx Records, w *uow.Work, found toReveal, now time.Time) (
 	}
 	w.Tell(store.TopicDevices, found.device.ID)
 	return &at, nil
+}
+
+// ruleOf is the rule by which a password is changed; ruled is false where nobody asks for that any more.
+func ruleOf(tx Reads, of toReveal) (rule unit.RotationValue, ruled bool, err error) {
+	asked, err := tx.Asked(of.device.SettingsDigest)
+	if err != nil {
+		return rule, false, err
+	}
+	target, err := principal.Parse(of.rotation.Target)
+	if err != nil {
+		return rule, false, err
+	}
+	rule, ruled = unit.Rotations(asked.Settings)[target]
+	return rule, ruled, nil
 }

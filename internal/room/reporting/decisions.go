@@ -4,6 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
+	"time"
 
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
@@ -19,6 +21,7 @@ const (
 	DecideReverted  = "reverted"  // somebody or something changes it back
 	DecideClaim     = "claim"     // a device claims to be another
 	DecideReveal    = "reveal"    // a second person must approve a reveal
+	DecideSheet     = "sheet"     // a second person must approve a sealed sheet
 	DecideNoKey     = "no_key"    // no escrow key is live
 	DecideUnsettled = "unsettled" // a change cannot be settled for its devices
 	DecideRestored  = "restored"  // devices hold what the service never gave: its database may be a backup
@@ -33,6 +36,7 @@ const (
 	DecideChange    = "change"    // one waits for a second person
 	DecideBrake     = "brake"     // the brake holds something
 	DecideWave      = "wave"      // somebody wants one to open early, for which a second person must agree
+	DecideDrill     = "drill"     // nobody has tried for a while whether the recovery key opens what is sealed to it
 	DecideLeft      = "left"      // accounts that a policy managed once and none does any more
 	DecideKey       = "key"       // one is to go live or retire, for which a second owner must agree
 )
@@ -60,7 +64,8 @@ func (s *Service) decisions(
 	list = append(list, held.toDecide()...)
 	unsettled := func(Reads, rights.Identity) ([]Decision, error) { return unsettledToDecide(failed), nil }
 	for _, more := range []func(tx Reads, who rights.Identity) ([]Decision, error){
-		s.ofOperators, s.secondPersons, s.revealsToDecide, unsettled, s.waiversToDecide, s.claimsToDecide,
+		s.ofOperators, s.secondPersons, s.revealsToDecide, s.sheetsToDecide, unsettled,
+		s.waiversToDecide, s.claimsToDecide,
 		s.leftToDecide, s.warrantsToDecide,
 	} {
 		found, err := more(tx, who)
@@ -161,6 +166,28 @@ func (s *Service) revealsToDecide(tx Reads, who rights.Identity) (list []Decisio
 	return list, nil
 }
 
+// sheetsToDecide are the sealed sheets that wait for a second person.
+func (s *Service) sheetsToDecide(tx Reads, who rights.Identity) (list []Decision, err error) {
+	look := who.Reach(rights.Look)
+	waiting, err := tx.WaitingSheets(look, s.Now().Add(-store.SheetWaits), maxRecent)
+	if err != nil || len(waiting) == 0 {
+		return nil, err
+	}
+	ids := make([]string, len(waiting))
+	for i, w := range waiting {
+		ids[i] = w.ID
+	}
+	devices, err := tx.DevicesOfSheets(look, ids)
+	for _, w := range waiting {
+		if on := devices[w.ID]; len(on) > 0 {
+			list = append(list, Decision{Kind: DecideSheet, Object: w.ID, Title: w.AskedBy + " asks for a sealed sheet",
+				Detail:  strings.Join(w.Needs, "; ") + ". A second person must approve: " + w.Reason,
+				Devices: len(on), Device: on[0].Name, DeviceID: on[0].ID})
+		}
+	}
+	return list, err
+}
+
 // unsettledToDecide are edits whose devices could not be settled.
 func unsettledToDecide(failed []store.SettleRequest) (list []Decision) {
 	for _, r := range failed {
@@ -209,6 +236,20 @@ func (s *Service) claimsToDecide(tx Reads, who rights.Identity) (list []Decision
 	return list, nil
 }
 
+// drillEvery is after how long without a drill one is asked for: monthly, with days to spare.
+const drillEvery = 35 * 24 * time.Hour
+
+// triedAt is when a copy of a key last opened something.
+func triedAt(k store.EscrowKey) time.Time {
+	switch {
+	case k.DrilledAt != nil:
+		return *k.DrilledAt
+	case k.ProvedAt != nil:
+		return *k.ProvedAt
+	}
+	return k.MadeAt
+}
+
 // serviceDecisions are those that concern the service and not some devices.
 func (s *Service) serviceDecisions(tx Reads) ([]Decision, error) {
 	var list []Decision
@@ -226,6 +267,14 @@ func (s *Service) serviceDecisions(tx Reads) ([]Decision, error) {
 			Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on " +
 				"the machine of the service",
 		})
+	}
+	for _, k := range keys {
+		if k.Use == protocol.UseRecovery && k.State == store.KeyLive && s.Now().Sub(triedAt(k)) > drillEvery {
+			list = append(list, Decision{Kind: DecideDrill, Title: fmt.Sprintf("recovery key %d was not tried for "+
+				"a while",
+				k.Number), Detail: "a copy of it last opened something on " + triedAt(k).UTC().Format(time.DateOnly) +
+				". Have it open passwords in a drill, on the machine of the service: rankwardend keys drill"})
+		}
 	}
 	if slices.ContainsFunc(
 		keys,

@@ -51,6 +51,8 @@ type Reads interface {
 	ListBrakes(waiting bool, p store.Page) ([]store.Brake, string, error)
 	ListChanges(states []string, search string, p store.Page) ([]store.ChangeCount, string, error)
 	LeftBehind(reach rights.Reach) (devices int, example store.DeviceName, err error)
+	WaitingSheets(reach rights.Reach, since time.Time, most int) ([]store.Sheet, error)
+	DevicesOfSheets(reach rights.Reach, sheets []string) (map[string][]store.SheetDevice, error)
 	ListApprovals(reach rights.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
 	ListEvents(f store.EventFilter, p store.Page) ([]store.DeviceEvent, string, error)
 	ListReveals(n store.Narrow, p store.Page) ([]store.Reveal, string, error)

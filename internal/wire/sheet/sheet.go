@@ -1,6 +1,6 @@
-// Package sheet is the format of sealed sheets: passwords of devices that will not reach the service for a while, sealed
-// to a passphrase of ten words or to somebody's key in the age format (age-encryption.org/v1), to be printed and opened
-// without the service.
+// Package sheet is the format of sealed sheets: passwords of devices that will not reach the service for a while,
+// sealed to a passphrase of ten words or to somebody's key in the age format (age-encryption.org/v1), to be printed
+// and opened without the service.
 package sheet
 
 import (
@@ -184,8 +184,8 @@ var (
 	part    = regexp.MustCompile(`RWSHEET:(\d{1,3})/(\d{1,3}):([A-Z0-9]{4}):([A-Z2-7]+)`)
 )
 
-// Parts are what is sealed in parts for QR codes, each with its place and a mark of the sheet, of letters that such codes
-// write short.
+// Parts are what is sealed in parts for QR codes, each with its place and a mark of the sheet, of letters that such
+// codes write short.
 func Parts(sealed string) ([]string, error) {
 	all, err := sealedIn(sealed)
 	if err != nil {

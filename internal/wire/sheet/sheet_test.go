@@ -21,7 +21,8 @@ import (
 // content is a sheet of some devices.
 func content(devices int) sheet.Content {
 	at := time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
-	c := sheet.Content{Format: sheet.Format, ID: "01TIDE", Organisation: "Skerry Line", MadeAt: at, MadeBy: "harbourmaster",
+	c := sheet.Content{Format: sheet.Format, ID: "01TIDE", Organisation: "Skerry " +
+		"Line", MadeAt: at, MadeBy: "harbourmaster",
 		Until: at.AddDate(0, 0, 14), Reason: "MV Tern <north route>"}
 	for i := range devices {
 		c.Passwords = append(c.Passwords, sheet.Password{Device: fmt.Sprintf("SKL-WKS-%03d", i), Serial: "SN-1",

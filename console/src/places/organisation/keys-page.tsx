@@ -91,6 +91,9 @@ function Key({ of, me }: { of: EscrowKey; me: string }) {
         <span className="grow text-second">
           made {ago(of.made_at, now)}
           {of.made_by && ` by ${of.made_by}`}
+          {of.use === "recovery" &&
+            of.state === "live" &&
+            (of.drilled_at ? `, last drill ${ago(of.drilled_at, now)}` : ", no drill yet")}
         </span>
         <span className="tabular-nums">
           {counted(of.deposits)} {of.deposits === 1 ? "password" : "passwords"}

@@ -50,6 +50,7 @@ export function PasswordsPage() {
         title="Passwords"
         note="Stored passwords, encrypted by the devices. Each view is recorded in the audit trail."
       >
+        <Link to="/sheets">Sealed sheets</Link>
         <Export
           file="passwords.csv"
           header={exported}
