@@ -91,6 +91,11 @@ func (h *Host) EndSessions(ctx context.Context, account principal.SID) error {
 func signalAll(ctx context.Context, uid int, signal syscall.Signal) (left bool, err error) {
 	for end := time.Now().Add(graceful); ; {
 		pids, err := programsOf(uid)
+		if err == nil && uid != 0 {
+			var asRoot []int
+			asRoot, err = programsBegunBy(uid)
+			pids = append(pids, asRoot...)
+		}
 		if err != nil || len(pids) == 0 {
 			return false, err
 		}
@@ -113,29 +118,67 @@ func signalAll(ctx context.Context, uid int, signal syscall.Signal) (left bool, 
 // programsOf are the running programs of a person; of root only those at a terminal that is not the agent's own, since
 // the system runs as root.
 func programsOf(uid int) ([]int, error) {
+	own := terminalOf("/proc/self")
+	return programs(func(_ int, dir string, status []byte) bool {
+		if !hasUID(status, uid) {
+			return false
+		}
+		tty := terminalOf(dir)
+		return uid != 0 || tty != "0" && tty != own
+	})
+}
+
+// programsBegunBy are the running programs that a person began as somebody else, by sudo(8) or after signing in, also
+// those that left their terminal. The agent, and what it was begun by, is none of them.
+func programsBegunBy(uid int) ([]int, error) {
+	own := ancestors()
+	return programs(func(pid int, dir string, status []byte) bool {
+		return !slices.Contains(own, pid) && !hasUID(status, uid) && begunBy(dir, uid)
+	})
+}
+
+// programs are the running ones that are meant, without those that have ended and are waited for.
+func programs(meant func(pid int, dir string, status []byte) bool) (pids []int, err error) {
 	dirs, err := filepath.Glob("/proc/[0-9]*")
 	if err != nil {
 		return nil, err
 	}
-	own := terminalOf("/proc/self")
-	var pids []int
 	for _, dir := range dirs {
-		status, err := os.ReadFile(filepath.Join(dir, "status"))
+		pid, err := strconv.Atoi(filepath.Base(dir))
 		if err != nil {
+			continue
+		}
+		status, err := os.ReadFile(filepath.Join(dir, "status"))
+		if err != nil || bytes.Contains(status, []byte("\nState:\tZ")) {
 			continue // it ended meanwhile
 		}
-		if !hasUID(status, uid) || bytes.Contains(status, []byte("\nState:\tZ")) {
-			continue
-		}
-		if tty := terminalOf(dir); uid == 0 && (tty == "0" || tty == own) {
-			continue
-		}
-		pid, err := strconv.Atoi(filepath.Base(dir))
-		if err == nil {
+		if meant(pid, dir, status) {
 			pids = append(pids, pid)
 		}
 	}
 	return pids, nil
+}
+
+// begunBy reports whether a person began a program: they signed in for it, as the system's auditing keeps, or sudo(8)
+// told it so when it began.
+func begunBy(dir string, uid int) bool {
+	id := strconv.Itoa(uid)
+	return strings.TrimSpace(string(readOr(filepath.Join(dir, "loginuid")))) == id ||
+		slices.Contains(strings.Split(string(readOr(filepath.Join(dir, "environ"))), "\x00"), "SUDO_UID="+id)
+}
+
+// ancestors are the agent and the programs that it was begun by.
+func ancestors() (pids []int) {
+	for pid := os.Getpid(); pid > 1 && !slices.Contains(pids, pid); {
+		pids = append(pids, pid)
+		stat := string(readOr(filepath.Join("/proc", strconv.Itoa(pid), "stat")))
+		fields := strings.Fields(stat[strings.LastIndexByte(stat, ')')+1:])
+		if len(fields) < 2 {
+			return pids
+		}
+		pid, _ = strconv.Atoi(fields[1])
+	}
+	return pids
 }
 
 // hasUID reports whether any of the identifiers of proc(5) is the person's.
