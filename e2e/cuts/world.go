@@ -41,7 +41,7 @@ const (
 name: base
 accounts: [{key: mooring, name: mooring-####, formerly: [mooring], local_groups: [administrators]}]
 rotation: [{target: account:mooring, every: 1h, after_use: {wait: 15m, then: end-sessions}, redraw_name: true}]
-membership: [{local_group: administrators, mode: exact, members: [account:mooring]}]
+membership: [{local_group: administrators, mode: adjust, members: [account:mooring]}]
 `
 )
 
