@@ -5,6 +5,15 @@ type Ladder struct {
 	Devices int   `json:"devices" doc:"Of the device, group or fleet, in reach"`
 	Ways    []Way `json:"ways" doc:"Ways of meeting the assignments, the most devices first; at most 50" nullable:"false"`
 	More    int   `json:"more" doc:"Ways that are not listed"`
+	// Warrants are laid over what the assignments come to.
+	Warrants []LadderWarrant `json:"warrants" nullable:"false" doc:"Rights for a time that run, where the ladder is of one device"`
+}
+
+// LadderWarrant is a right for a time on the ladder of a device.
+type LadderWarrant struct {
+	Unit  string `json:"unit"`
+	Title string `json:"title"`
+	Words string `json:"words"`
 }
 
 // Way is what devices have in common that meet the same assignments.

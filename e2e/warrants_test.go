@@ -62,6 +62,7 @@ func TestAWarrantForTwoHours(t *testing.T) {
 	assert.Contains(t, admins.Warrants[0].Words, "clerk is a member by warrant until")
 	assert.Contains(t, s.rankwarden("explain", "SKL-WKS-001", "administrators"), "by warrant until")
 	assert.Contains(t, s.rankwarden("warrant", "list"), "runs")
+	assert.Contains(t, s.rankwarden("ladder", "--device", "SKL-WKS-001"), "clerk is a member by warrant until")
 	require.Len(t, s.events(client.EventQuery{Kind: "warrant_joined"}), 1)
 
 	// The service is gone, the device is started anew, and its clock goes on.

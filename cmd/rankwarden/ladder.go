@@ -90,6 +90,9 @@ func (a *app) ladder(l api.Ladder, differ bool) {
 		}
 		a.way(w, differ)
 	}
+	for _, w := range l.Warrants {
+		fmt.Fprintf(a.out, "\n%s  %s\n", text.FgBlue.Sprint("◔ "+w.Title), w.Words)
+	}
 	if l.More > 0 {
 		fmt.Fprintf(
 			a.out,

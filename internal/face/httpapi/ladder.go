@@ -98,9 +98,20 @@ func (a *routes) showLadder(ctx context.Context, who rights.Identity, in *struct
 	if err != nil {
 		return nil, err
 	}
-	view := api.Ladder{Devices: l.Devices, Ways: []api.Way{}, More: l.More}
+	view := api.Ladder{Devices: l.Devices, Ways: []api.Way{}, More: l.More, Warrants: []api.LadderWarrant{}}
 	for _, w := range l.Ways {
 		view.Ways = append(view.Ways, viewWay(l, w))
+	}
+	if q.Device != "" {
+		w, err := a.Reporting.Why(ctx, who, q.Device)
+		if err != nil {
+			return nil, err
+		}
+		for _, u := range viewWhy(w).Units {
+			for _, x := range u.Warrants {
+				view.Warrants = append(view.Warrants, api.LadderWarrant{Unit: u.Unit, Title: u.Title, Words: x.Words})
+			}
+		}
 	}
 	return &struct{ Body api.Ladder }{view}, nil
 }

@@ -1,5 +1,6 @@
 import { keepPreviousData, replaceEqualDeep, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
+import { Link } from "react-router";
 import { read } from "@/api/queries";
 import { useRights } from "@/api/rights";
 import type { Way } from "@/api/types";
@@ -94,6 +95,11 @@ export function LadderPage() {
               <>
                 <Contests way={way} mayMove={mayEdit} assignments={assignments} drafted={drafted} onMove={onMove} />
                 <Rungs way={way} differ={differ} mayMove={mayEdit} onMove={onMove} />
+                {ladder.data?.warrants.map((w) => (
+                  <p key={w.unit + w.words} className="mt-3 border-l-4 border-waiting px-4">
+                    <b>{w.title}</b>: {w.words} <Link to={`/warrants?device=${device}`}>Warrants</Link>
+                  </p>
+                ))}
               </>
             )}
           </div>
