@@ -86,7 +86,7 @@ bench: build
 	go run ./demo/largefleet/write > .cache/large-fleet.json
 	bin/rankwarden resolve .cache/large-fleet.json --output counts || true
 	go test -run '^$$' -bench . -benchmem ./core/... ./internal/...
-	go test -run '^$$' -bench 'Deposits|Reports|CheckIns|GoToVerified|Fleet$$|Console$$|Scrolling|FirstPaint' -benchtime 3x ./e2e > .cache/bench.txt
+	go test -run '^$$' -bench 'Deposits|Reports|CheckIns|GoToVerified|Warrants|Fleet$$|Console$$|Scrolling|FirstPaint' -benchtime 3x ./e2e > .cache/bench.txt
 	@cat .cache/bench.txt
 	cd tools && go run ./plots < ../.cache/bench.txt
 	BINARIES=$(CURDIR)/bin go test -count 1 -run 'HeldRequestsAreCheap|AgentAtRest' -v ./e2e | grep -E 'KiB|MiB|turn'
