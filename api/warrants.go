@@ -13,6 +13,7 @@ type Warrant struct {
 	Runs        bool       `json:"runs" doc:"Whether it holds now"`
 	From        *time.Time `json:"from" doc:"Null while it waits and begins when it is agreed"`
 	Until       *time.Time `json:"until" doc:"Null while it waits and begins when it is agreed"`
+	Group       string     `json:"group" doc:"Whose devices these are; empty where they were named"`
 	Minutes     int        `json:"minutes" doc:"How long it holds"`
 	Reason      string     `json:"reason"`
 	Ticket      string     `json:"ticket"`
@@ -26,14 +27,15 @@ type Warrant struct {
 	DecidedAt   *time.Time `json:"decided_at" doc:"When it was agreed to, or refused"`
 	EndedBy     string     `json:"ended_by" doc:"Empty while it has not; service when its time was over"`
 	EndedAt     *time.Time `json:"ended_at"`
-	Like        int        `json:"like" doc:"Warrants like this one within thirty days, this one included; 0 in lists. From three on a policy may be the better way"`
+	Like        int        `json:"like" doc:"Warrants like this one within thirty days, this one included. From three on a policy may be the better way"`
 }
 
 // WarrantSpec is what is asked for.
 type WarrantSpec struct {
 	Principal   string     `json:"principal" maxLength:"320" doc:"user:, group:, sid: or local:"`
 	LocalGroup  string     `json:"local_group,omitempty" maxLength:"256" doc:"administrators where left out"`
-	Devices     []string   `json:"devices" minItems:"1" maxItems:"50" nullable:"false" doc:"Names or identifiers"`
+	Devices     []string   `json:"devices,omitempty" maxItems:"50" doc:"Names or identifiers"`
+	Group       string     `json:"group,omitempty" maxLength:"63" doc:"Instead of devices: those that are in this group now and that you see, at most 1,000"`
 	From        *time.Time `json:"from,omitempty" doc:"Now, or when it is agreed, where left out"`
 	Minutes     int        `json:"minutes" minimum:"15" maximum:"43200" doc:"How long it holds"`
 	Reason      string     `json:"reason" maxLength:"2000"`

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// On a real workstation sudo works for the clerk while the warrant runs, and not after its end, with the service stopped.
-// What the clerk began as root is ended too, also what left its terminal.
+// On a real workstation sudo works for the clerk while the warrant runs, and not after its end, with the service
+// stopped. What the clerk began as root is ended too, also what left its terminal.
 func TestAWarrantOnARealWorkstation(t *testing.T) {
 	s := startQuick(t)
 	ctx := t.Context()
@@ -34,7 +34,10 @@ func TestAWarrantOnARealWorkstation(t *testing.T) {
 	s.comesTo(name, "in_step")
 	require.NoError(t, sudo("-b nohup sleep 4711"))
 	require.NoError(t, sudo("-b setsid nohup sleep 4712"))
-	runs := func(seconds string) bool { _, err := r.Run(ctx, "pgrep -u root -f '^sleep "+seconds+"'"); return err == nil }
+	runs := func(seconds string) bool {
+		_, err := r.Run(ctx, "pgrep -u root -f '^sleep "+seconds+"'")
+		return err == nil
+	}
 	s.until(func() bool { return runs("4711") && runs("4712") })
 	r.sh("setsid nohup sleep 4713 > /dev/null 2>&1 &") // somebody else's, as root
 

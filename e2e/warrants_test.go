@@ -313,3 +313,49 @@ func (s *service) localAdministrators(t *testing.T, device string) (names []stri
 	}
 	return names
 }
+
+// For how long a warrant holds depends on who asks and on the devices. One for a group is for its devices as they are;
+// extending is asking again.
+func TestBoundsOfWarrants(t *testing.T) {
+	s := startTogether(t)
+	ctx := t.Context()
+	s.config.WarrantCaps = []string{"support=1h", "group:bridge=30m"}
+	s.restart()
+	_, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: "bridge", Devices: []string{"SKL-TKT-001"}})
+	require.NoError(t, err)
+	s.enrolled("SKL-TKT-001")
+	s.enrolled("SKL-WKS-001")
+	support := s.as("nightwatch", "support")
+	_, err = s.owner.AskWarrant(ctx, asks("local:clerk", "SKL-WKS-001", "SKL-TKT-001"))
+	problem(t, err, 422, "15 min to 30 min on devices of the group bridge")
+	_, err = support.AskWarrant(ctx, asks("local:clerk", "SKL-WKS-001"))
+	problem(t, err, 422, "15 min to 1 hour for the role support")
+	w, err := s.owner.AskWarrant(ctx, asks("local:clerk", "SKL-WKS-001"))
+	require.NoError(t, err)
+
+	spec := api.WarrantSpec{Principal: "local:clerk", Group: "bridge", Minutes: 30, Reason: "ticket 4712"}
+	both := spec
+	both.Devices = []string{"SKL-WKS-001"}
+	_, err = s.owner.AskWarrant(ctx, both)
+	problem(t, err, 422, "not both")
+	none := spec
+	none.Group = "nowhere"
+	_, err = s.owner.AskWarrant(ctx, none)
+	problem(t, err, 422, "nowhere")
+	of, err := s.owner.AskWarrant(ctx, spec)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"SKL-TKT-001"}, of.Devices)
+	_, err = s.owner.EditGroup(ctx, "bridge", client.GroupEdit{Add: []string{"SKL-WKS-001"}}, 1)
+	require.NoError(t, err)
+	of, err = s.owner.Warrant(ctx, of.ID)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"SKL-TKT-001"}, of.Devices, "it does not become more")
+
+	out := s.rankwarden("warrant", "extend", of.ID, "--for", "20m", "--reason", "not done yet")
+	assert.Contains(t, out, "the group bridge, as it was when it was asked for")
+	out, err = s.tried("warrant", "extend", w.ID, "--for", "3h")
+	require.Error(t, err)
+	assert.Contains(t, out, "on devices of the group bridge", "it is in there by now")
+	_, err = s.tried("warrant", "ask", "local:clerk", "--group", "bridge", "--device", "SKL-WKS-001", "--reason", "r")
+	require.Error(t, err)
+}

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"time"
@@ -26,6 +27,7 @@ func (a *app) warrantCommand() *cobra.Command {
 		a.warrantAsk(),
 		a.warrantList(),
 		a.warrantShow(),
+		a.warrantExtend(),
 		a.decides(a.warrantDo("agree ID", "Agree to a warrant that somebody else asked for", "It is agreed to.\n",
 			func(cmd *cobra.Command, c *client.Client, id, reason string) error {
 				return a.deciding(cmd.Context(), c, func(c *client.Client) error {
@@ -59,7 +61,8 @@ func (a *app) warrantAsk() *cobra.Command {
 			"group of the directory (user:asta.holm@skerryline.example), an identifier (sid:S-1-…) or a local\n" +
 			"account (local:clerk). Without --from it begins now, or when it is agreed.\n\n" +
 			"Exit status: 0 it runs or will, 6 it waits for somebody to agree.",
-		Example: `  rankwarden warrant ask user:asta.holm@skerryline.example --device SKL-WKS-001 --reason "ticket 4711"`,
+		Example: `  rankwarden warrant ask user:asta.holm@skerryline.example --device SKL-WKS-001 --reason "ticket " +
+			"4711"`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			spec.Principal, spec.Minutes = args[0], int(lasts.Minutes())
 			if from != "" {
@@ -73,17 +76,7 @@ func (a *app) warrantAsk() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			made, err := c.AskWarrant(cmd.Context(), spec)
-			if err != nil {
-				return err
-			}
-			if err := a.one(made, func() error { a.warrantWords(made); return nil }); err != nil {
-				return err
-			}
-			if made.State == "waiting" {
-				return errWaits
-			}
-			return nil
+			return a.askWarrant(cmd.Context(), c, spec)
 		},
 	}
 	f := cmd.Flags()
@@ -95,10 +88,28 @@ func (a *app) warrantAsk() *cobra.Command {
 	f.StringVar(&spec.Ticket, "ticket", "", "the `ticket` that it belongs to")
 	f.BoolVar(&spec.Despite, "despite", false, "also where a policy asks the opposite; somebody else must agree")
 	f.BoolVar(&spec.EndSessions, "end-sessions", false, "end the sessions of this person with it")
-	_ = cmd.MarkFlagRequired("device")
+	f.StringVar(&spec.Group, "group", "", "instead of devices: those of this `group`, as it is now")
+	cmd.MarkFlagsOneRequired("device", "group")
+	cmd.MarkFlagsMutuallyExclusive("device", "group")
 	_ = cmd.MarkFlagRequired("reason")
+	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	_ = cmd.RegisterFlagCompletionFunc("device", a.completeDevices)
 	return cmd
+}
+
+// askWarrant asks for one, and says what became of that.
+func (a *app) askWarrant(ctx context.Context, c *client.Client, spec api.WarrantSpec) error {
+	made, err := c.AskWarrant(ctx, spec)
+	if err != nil {
+		return err
+	}
+	if err := a.one(made, func() error { a.warrantWords(made); return nil }); err != nil {
+		return err
+	}
+	if made.State == "waiting" {
+		return errWaits
+	}
+	return nil
 }
 
 // momentOf reads a time of day, or a day with one; a time of day that is over today is tomorrow's.
@@ -187,7 +198,9 @@ func (a *app) warrantWords(w api.Warrant) {
 	}
 	line("who", holderOf(w))
 	line("member of", w.UnitTitle)
-	line("on", strings.Join(w.Devices, ", "))
+	if line("on", someOf(w.Devices)); w.Group != "" {
+		line("", "the group "+w.Group+", as it was when it was asked for")
+	}
 	from, until := "when it is agreed", present.Minutes(w.Minutes)+" later"
 	if w.From != nil {
 		from, until = stampOf(*w.From), stampOf(*w.Until)

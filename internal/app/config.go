@@ -37,6 +37,7 @@ type Config struct {
 	SecondPersonOpens  bool           // a wave is opened before its gate is passed only with a second person
 	SecondPersonWaives bool           // a second person must agree to waivers of administrators
 	WarrantMost        time.Duration  // that a warrant may hold, [DefaultWarrant] when 0
+	WarrantCaps        []string       // the same for roles and groups of devices, see [warrant.ReadCaps]
 	SecondPersonKeys   bool           // keys go live and retire only with a second person
 	// what imports, rules and facts may alter without a decision; nothing waits when zero
 	Brake gate.Brake

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/gate"
+	"rankwarden.example/core/warrant"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/budget"
 	"rankwarden.example/internal/base/cache"
@@ -60,6 +61,8 @@ type RoomOptions struct {
 	SecondPersonWaives bool
 	// WarrantMost is how long a warrant may hold, [DefaultWarrant] when 0.
 	WarrantMost time.Duration
+	// WarrantCaps are bounds for roles and groups of devices, see [warrant.ReadCaps].
+	WarrantCaps []string
 	// SecondPersonKeys says that keys go live and retire only with a second person.
 	SecondPersonKeys bool
 	// Brake says what an import, a rule or a change of facts may alter without a decision.
@@ -142,9 +145,14 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		func(w store.Writer) organisation.Records { return w }), View: view}
 	r.Accounts = &accounts.Service{Room: room(o, func(r store.Reader) accounts.Reads { return r },
 		func(w store.Writer) accounts.Records { return w }), View: view}
-	r.Warrants = &warrants.Service{Room: room(o, func(r store.Reader) warrants.Reads { return r },
-		func(w store.Writer) warrants.Records { return w }),
-		Rules: gate.Rules{Approvals: o.Approvals}, Most: cmp.Or(o.WarrantMost, DefaultWarrant)}
+	caps, err := warrant.ReadCaps(cmp.Or(o.WarrantMost, DefaultWarrant), o.WarrantCaps)
+	if err != nil {
+		return nil, err
+	}
+	r.Warrants = &warrants.Service{View: view, Caps: caps,
+		Room: room(o, func(r store.Reader) warrants.Reads { return r },
+			func(w store.Writer) warrants.Records { return w }),
+		Rules: gate.Rules{Approvals: o.Approvals}}
 	r.Changes = changes.New(changes.Service{Room: door(o), Documents: documents, View: view, Locks: o.Store,
 		DirectoryConnection: o.DirectoryConnection, Rules: gate.Rules{Approvals: o.Approvals, Brake: o.Brake},
 		Soak: o.Soak})

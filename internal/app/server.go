@@ -97,6 +97,7 @@ func (c Config) rooms() RoomOptions {
 		SecondPersonWaives:  c.SecondPersonWaives,
 		SecondPersonKeys:    c.SecondPersonKeys,
 		WarrantMost:         c.WarrantMost,
+		WarrantCaps:         c.WarrantCaps,
 		Brake:               c.Brake,
 		Soak:                c.Soak,
 		Kept:                c.kept(),

@@ -8,7 +8,9 @@ import (
 	"time"
 
 	"rankwarden.example/core/gate"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/rollout"
+	"rankwarden.example/core/warrant"
 	"rankwarden.example/internal/room/retention"
 )
 
@@ -49,6 +51,16 @@ var approvalSwitches = []Switch{
 		func(c *Config) *bool { return &c.SecondPersonKeys }).on(approval, "Escrow keys going live or retiring"),
 	period("warrant-most", DefaultWarrant, "the longest `time` for which a warrant holds, at most 720h",
 		func(c *Config) *time.Duration { return &c.WarrantMost }).on(approval, "The longest warrant"),
+	list("warrant-most-for", "the same for whoever asks with a role, `ROLE=TIME`, or on devices of a group, "+
+		"group:NAME=TIME; may be given several times", func(c *Config) *[]string { return &c.WarrantCaps }).
+		on(approval, "The longest warrant for").
+		shown(func(c Config) string {
+			caps, err := warrant.ReadCaps(c.WarrantMost, c.WarrantCaps)
+			if err != nil {
+				return err.Error() // the service does not start with it
+			}
+			return present.Caps(caps)
+		}),
 	number("reveals-per-hour", DefaultBudget,
 		"`number` of passwords that an operator may see in an hour before a second person must approve",
 		func(c *Config) *int { return &c.RevealBudget }).on(approval, "Views of passwords in an hour").

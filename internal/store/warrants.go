@@ -32,6 +32,7 @@ type Warrant struct {
 	EndSessions  bool
 	Reason       string
 	Ticket       string
+	Group        string `gorm:"column:device_group"` // whose devices it is for; empty where they were named
 	State        string
 	Needs        []string `gorm:"serializer:json"` // why somebody must agree
 	People       []string `gorm:"serializer:json"` // in the group that has it, when it was agreed
@@ -160,12 +161,35 @@ func (t DevicesReader) CountWarrants(devices []string) (map[string]int, error) {
 	return counts, err
 }
 
-// LikeWarrants counts the warrants of a principal that were agreed since a time, on any of some devices.
-func (t DevicesReader) LikeWarrants(unitName, holder string, devices []string, since time.Time) (int, error) {
-	return one[int](t, "select count(distinct w.id) from warrants w join warrant_devices wd on wd.warrant_id = w.id "+
-		"where w.principal = $1 and w.unit = $2 and w.asked_at > $3 and w.state in ('agreed', 'taken_back', 'ended') "+
-		"and w.decided_at is not null and wd.device_id = any($4::text[])", holder, unitName, since,
+// GroupsAmong are those of some groups that any of some devices is in, also where that is not certain.
+func (t DevicesReader) GroupsAmong(groups, devices []string) ([]string, error) {
+	if len(groups) == 0 {
+		return nil, nil
+	}
+	return rows[string](t, "select g.name from groups g where g.name = any($1::text[]) and exists (select 1 from "+
+		"members m "+
+		"where m.group_id = g.id and m.device_id = any($2::text[])) order by 1", slices.Clone(groups),
 		slices.Clone(devices))
+}
+
+// LikeWarrants counts, for some warrants, those of the same principal for the same local group that were agreed since a
+// time on any of their devices in reach, themselves included.
+func (t DevicesReader) LikeWarrants(reach rights.Reach, warrants []string, since time.Time) (map[string]int, error) {
+	of, args := inReach(reach)
+	list, err := rows[struct {
+		ID string
+		N  int
+	}](t, "select x.id, count(distinct w.id) as n from warrants x join warrant_devices xd on xd.warrant_id = x.id "+
+		"join devices d on d.id = xd.device_id join warrant_devices wd on wd.device_id = xd.device_id "+
+		"join warrants w on w.id = wd.warrant_id and w.principal = x.principal and w.unit = x.unit "+
+		"where x.id = any(?) and w.asked_at > ? and w.state in ('agreed', 'taken_back', 'ended') "+
+		"and w.decided_at is not null and "+of+" group by 1",
+		append([]any{array[string](warrants), since}, args...)...)
+	counts := map[string]int{}
+	for _, r := range list {
+		counts[r.ID] = r.N
+	}
+	return counts, err
 }
 
 // WarrantsOf is what devices are told of warrants whose end is after a time, by device.

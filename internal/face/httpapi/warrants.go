@@ -25,8 +25,8 @@ func (a *routes) viewWarrant(w warrants.Warrant) api.Warrant {
 		names[i] = d.Name
 	}
 	return api.Warrant{
-		ID: w.ID, Principal: w.Principal, Unit: w.Unit, UnitTitle: unitTitle(w.Unit), Devices: names, State: w.State,
-		Runs: w.Runs(a.Warrants.Now()), From: w.StartsAt, Until: w.EndsAt, Minutes: w.LastsSeconds / 60,
+		ID: w.ID, Principal: w.Principal, Unit: w.Unit, UnitTitle: unitTitle(w.Unit), Devices: names, Group: w.Group,
+		State: w.State, Runs: w.Runs(a.Warrants.Now()), From: w.StartsAt, Until: w.EndsAt, Minutes: w.LastsSeconds / 60,
 		Reason: w.Reason, Ticket: w.Ticket, Despite: w.Despite, EndSessions: w.EndSessions,
 		Needs: append([]string{}, w.Needs...), People: append([]string{}, w.People...),
 		AskedBy: w.AskedBy, AskedAt: w.AskedAt, DecidedBy: w.DecidedBy, DecidedAt: w.DecidedAt,
@@ -58,8 +58,8 @@ func (a *routes) askWarrant(ctx context.Context, who rights.Identity, in *struct
 }) (*warrantAnswer, error) {
 	b := in.Body
 	w, err := a.Warrants.Ask(ctx, who, warrants.Asking{Principal: b.Principal, LocalGroup: b.LocalGroup,
-		Devices: b.Devices, From: b.From, Lasts: time.Duration(b.Minutes) * time.Minute, Reason: b.Reason,
-		Ticket: b.Ticket, Despite: b.Despite, EndSessions: b.EndSessions})
+		Devices: b.Devices, Group: b.Group, From: b.From, Lasts: time.Duration(b.Minutes) * time.Minute,
+		Reason: b.Reason, Ticket: b.Ticket, Despite: b.Despite, EndSessions: b.EndSessions})
 	return &warrantAnswer{a.viewWarrant(w)}, err
 }
 

@@ -1,12 +1,14 @@
 package warrants
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/effect"
 	"rankwarden.example/core/gate"
 	"rankwarden.example/core/operation"
@@ -16,6 +18,8 @@ import (
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/core/warrant"
+	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -25,6 +29,7 @@ import (
 // Bounds of warrants.
 const (
 	MostDevices = 50
+	MostInGroup = 1000
 	least       = 15 * time.Minute
 	Longest     = 30 * 24 * time.Hour
 	soonest     = 30 * 24 * time.Hour // from now, at which one begins at the latest
@@ -37,6 +42,7 @@ type Asking struct {
 	Principal   string
 	LocalGroup  string // administrators when empty
 	Devices     []string
+	Group       string     // instead of devices: those that are in it now
 	From        *time.Time // at once, or when it is agreed, where nil
 	Lasts       time.Duration
 	Reason      string
@@ -62,11 +68,14 @@ func (s *Service) Ask(ctx context.Context, who rights.Identity, a Asking) (Warra
 			return refusal.New(refusal.Invalid, "the sessions of a whole group cannot be ended; name one person, or "+
 				"leave end_sessions out").At("end_sessions")
 		}
-		devices, err := s.devices(tx, who, a.Devices)
+		devices, err := s.devices(tx, who, a)
 		if err != nil {
 			return err
 		}
 		ids := idsOf(devices)
+		if err := s.inTime(tx, who, a.Lasts, ids); err != nil {
+			return err
+		}
 		if err := reach.Check(tx, who, rights.Ask, ids); err != nil {
 			return err
 		}
@@ -118,9 +127,6 @@ func (s *Service) checked(a Asking) (w store.Warrant, err error) {
 	case reason == "" || len(reason) > mostReason:
 		return w, refusal.New(refusal.Invalid, "say why, for whoever agrees and whoever looks at it later, in at most "+
 			"%d characters", mostReason).At("reason")
-	case a.Lasts < least || a.Lasts > min(s.Most, Longest):
-		return w, refusal.New(refusal.Invalid, "a warrant holds for %s to %s here",
-			present.Minutes(int(least.Minutes())), present.Minutes(int(min(s.Most, Longest).Minutes()))).At("minutes")
 	case a.From != nil && (a.From.Before(now.Add(-time.Minute)) || a.From.Sub(now) > soonest):
 		return w, refusal.New(refusal.Invalid, "a warrant begins now, or within thirty days").At("from")
 	case text.CheckName(name, principal.MaxLocalName) != nil:
@@ -130,7 +136,7 @@ func (s *Service) checked(a Asking) (w store.Warrant, err error) {
 	}
 	w = store.Warrant{ID: store.NewID(now), Unit: unit.MembershipOf(text.Fold(name)).String(), Principal: a.Principal,
 		LastsSeconds: int(a.Lasts.Seconds()), Despite: a.Despite, EndSessions: a.EndSessions, Reason: reason,
-		Ticket: a.Ticket, State: store.WarrantWaiting, People: []string{}, AskedAt: now}
+		Ticket: a.Ticket, Group: a.Group, State: store.WarrantWaiting, People: []string{}, AskedAt: now}
 	if a.From != nil {
 		w.StartsAt, w.EndsAt = a.From, new(a.From.Add(a.Lasts))
 	}
@@ -164,13 +170,39 @@ func known(tx Reads, written string) (ref principal.Ref, err error) {
 	return ref, nil
 }
 
-// devices are the devices of some names or identifiers, each once.
-func (s *Service) devices(tx Reads, who rights.Identity, named []string) (list []store.WarrantDevice, err error) {
-	if len(named) == 0 || len(named) > MostDevices {
-		return nil, refusal.New(refusal.Invalid, "name 1 to %d devices; for more, write a policy", MostDevices).
+// inTime refuses a warrant that would hold for longer than it may, or too briefly to be of use.
+func (s *Service) inTime(tx Reads, who rights.Identity, lasts time.Duration, ids []string) error {
+	among, err := tx.GroupsAmong(s.Caps.Named(), ids)
+	if err != nil {
+		return err
+	}
+	roles := make([]rights.Role, len(who.Grants))
+	for i, g := range who.Grants {
+		roles[i] = g.Role
+	}
+	most, why := s.Caps.For(roles, among)
+	if most = min(most, Longest); lasts >= least && lasts <= most {
+		return nil
+	}
+	return refusal.New(refusal.Invalid, "a warrant holds for %s to %s %s", present.Minutes(int(least.Minutes())),
+		present.Minutes(int(most.Minutes())), cmp.Or(why, "here")).At("minutes")
+}
+
+// devices are those that are asked for, each once: some by name or identifier, or those of a group, which do not become
+// more by an agreement.
+func (s *Service) devices(tx Reads, who rights.Identity, a Asking) (list []store.WarrantDevice, err error) {
+	if a.Group != "" {
+		if len(a.Devices) > 0 {
+			return nil, refusal.New(refusal.Invalid, "name devices, or a group, not both").At("group")
+		}
+		return s.inGroup(tx, who, a.Group)
+	}
+	if len(a.Devices) == 0 || len(a.Devices) > MostDevices {
+		return nil, refusal.New(refusal.Invalid, "name 1 to %d devices, or a group; for more, write a "+
+			"policy", MostDevices).
 			At("devices")
 	}
-	for _, name := range named {
+	for _, name := range a.Devices {
 		d, err := reach.Visible(tx, s.Clock(), who, name)
 		if err != nil {
 			return nil, err
@@ -178,6 +210,26 @@ func (s *Service) devices(tx Reads, who rights.Identity, named []string) (list [
 		if !slices.ContainsFunc(list, func(x store.WarrantDevice) bool { return x.ID == d.ID }) {
 			list = append(list, store.WarrantDevice{ID: d.ID, Name: d.Name})
 		}
+	}
+	return list, nil
+}
+
+// inGroup are the live devices of a group that somebody sees.
+func (s *Service) inGroup(tx Reads, who rights.Identity, group string) (list []store.WarrantDevice, err error) {
+	if err := devicegroups.Asked(tx, group); err != nil {
+		return nil, err
+	}
+	in := fleetview.Filter{Reach: who.Reach(rights.Look), Group: group}
+	s.View.Each(s.Clock(), in, func(d *fleetview.Device, _ drift.Standing) bool {
+		if d.State == store.Live {
+			list = append(list, store.WarrantDevice{ID: d.ID, Name: d.Name})
+		}
+		return len(list) <= MostInGroup
+	})
+	if len(list) == 0 || len(list) > MostInGroup {
+		return nil, refusal.New(refusal.Invalid, "a warrant is for the devices of a group of 1 to %d that you see; "+
+			"for "+
+			"more, write a policy", MostInGroup).At("group")
 	}
 	return list, nil
 }
@@ -216,12 +268,18 @@ func access(w store.Warrant, ids []string) effect.AccessSet {
 
 // told is what the trail keeps of a warrant.
 func told(w store.Warrant, devices []store.WarrantDevice) map[string]any {
-	names := make([]string, len(devices))
-	for i, d := range devices {
-		names[i] = d.Name
+	names := make([]string, min(len(devices), MostDevices))
+	for i := range names {
+		names[i] = devices[i].Name
 	}
 	after := map[string]any{"principal": w.Principal, "unit": w.Unit, "devices": names, "state": w.State,
 		"minutes": w.LastsSeconds / 60}
+	if more := len(devices) - len(names); more > 0 {
+		after["more_devices"] = more // the record of the warrant has all of them
+	}
+	if w.Group != "" {
+		after["group"] = w.Group
+	}
 	if w.EndsAt != nil {
 		after["from"], after["until"] = w.StartsAt, w.EndsAt
 	}

@@ -9,9 +9,12 @@ import (
 	"context"
 	"time"
 
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/gate"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
+	"rankwarden.example/core/warrant"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -23,7 +26,13 @@ type Service struct {
 	uow.Room[Reads, Records]
 
 	Rules gate.Rules
-	Most  time.Duration // that a warrant may hold
+	Caps  warrant.Caps // on how long a warrant holds
+	View  Fleet
+}
+
+// Fleet is what this room needs to know of the devices as they are now.
+type Fleet interface {
+	Each(clock store.Clock, f fleetview.Filter, visit func(d *fleetview.Device, standing drift.Standing) bool)
 }
 
 // Reads is what this room reads of the records. [store.Reader] has it.
@@ -32,12 +41,13 @@ type Reads interface {
 
 	DirectoryAround(refs []principal.Ref) (*principal.Table, error)
 	PeopleWithin(groups []string) ([]store.NestedEntry, error)
+	GroupsAmong(groups, devices []string) ([]string, error)
 	Warrant(id string) (store.Warrant, error)
 	ListWarrants(f store.WarrantFilter, p store.Page) ([]store.Warrant, string, error)
 	DevicesOfWarrants(reach rights.Reach, warrants []string) (map[string][]store.WarrantDevice, error)
 	DueWarrants(now, askedBefore time.Time, most int) ([]store.Warrant, error)
 	CountWarrants(devices []string) (map[string]int, error)
-	LikeWarrants(unitName, holder string, devices []string, since time.Time) (int, error)
+	LikeWarrants(reach rights.Reach, warrants []string, since time.Time) (map[string]int, error)
 }
 
 // Records is what it reads and writes of them in a unit of work. [store.Writer] has it.
@@ -57,7 +67,7 @@ type Warrant struct {
 	store.Warrant
 	Devices []store.WarrantDevice
 	// Like is how many warrants of the same principal for the same local group were agreed within thirty days, on any
-	// of its devices, this one included; 0 in a list.
+	// of its devices, this one included.
 	Like int
 }
 
@@ -88,9 +98,13 @@ func (s *Service) List(ctx context.Context, who rights.Identity, f Filter, p sto
 		ids[i] = w.ID
 	}
 	devices, err := tx.DevicesOfWarrants(look, ids)
+	if err != nil {
+		return nil, "", err
+	}
+	like, err := tx.LikeWarrants(look, ids, s.Now().Add(-likeWithin))
 	list := make([]Warrant, len(found))
 	for i, w := range found {
-		list[i] = Warrant{Warrant: w, Devices: devices[w.ID]}
+		list[i] = Warrant{Warrant: w, Devices: devices[w.ID], Like: like[w.ID]}
 	}
 	return list, next, err
 }
@@ -117,10 +131,11 @@ func (s *Service) view(tx Reads, who rights.Identity, w store.Warrant) (Warrant,
 	if len(v.Devices) == 0 {
 		return Warrant{}, refusal.Missing("warrant", w.ID).Hiding()
 	}
-	v.Like, err = tx.LikeWarrants(w.Unit, w.Principal, idsOf(v.Devices), s.Now().Add(-likeWithin))
+	like, err := tx.LikeWarrants(who.Reach(rights.Look), []string{w.ID}, s.Now().Add(-likeWithin))
 	if err != nil {
 		return Warrant{}, err
 	}
+	v.Like = like[w.ID]
 	if w.State == store.WarrantWaiting {
 		v.People, err = peopleIn(tx, w.Principal) // who they would be now
 	}

@@ -41,6 +41,7 @@ function Form({ device, done }: { device: string; done: () => void }) {
   const queries = useQueryClient();
   const [who, setWho] = useState("");
   const [devices, setDevices] = useState(device);
+  const [fleet, setFleet] = useState(""); // a group of devices
   const [group, setGroup] = useState("administrators");
   const [minutes, setMinutes] = useState("120");
   const [reason, setReason] = useState("");
@@ -52,7 +53,7 @@ function Form({ device, done }: { device: string; done: () => void }) {
     mutationFn: () =>
       change.askWarrant({
         principal: who.trim(),
-        devices: names,
+        ...(names.length > 0 ? { devices: names } : { group: fleet.trim() }),
         local_group: group.trim(),
         minutes: Number(minutes),
         reason,
@@ -87,6 +88,13 @@ function Form({ device, done }: { device: string; done: () => void }) {
         value={devices}
         onChange={(event) => setDevices(event.target.value)}
       />
+      {!device && (
+        <TextField
+          label="Or every device of a group, as it is now"
+          value={fleet}
+          onChange={(event) => setFleet(event.target.value)}
+        />
+      )}
       <TextField label="Local group" value={group} onChange={(event) => setGroup(event.target.value)} />
       <Choices label="For how long" value={minutes} onChange={setMinutes} choices={lengths} />
       <TextArea label="Why" rows={2} value={reason} onChange={(event) => setReason(event.target.value)} />
@@ -105,7 +113,7 @@ function Form({ device, done }: { device: string; done: () => void }) {
           <Button
             primary
             type="submit"
-            disabled={asking.isPending || !who.trim() || names.length === 0 || !reason.trim()}
+            disabled={asking.isPending || !who.trim() || (names.length === 0 && !fleet.trim()) || !reason.trim()}
           >
             Ask
           </Button>

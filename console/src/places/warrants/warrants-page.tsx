@@ -37,12 +37,17 @@ export function WarrantsPage() {
     {
       title: "On",
       width: "minmax(120px,1fr)",
-      cell: (w) =>
-        w.devices.map((d) => (
-          <Link key={d} to={`/devices/${d}`} className="mr-2 font-mono whitespace-nowrap">
-            {d}
-          </Link>
-        )),
+      cell: (w) => (
+        <>
+          {w.devices.slice(0, named).map((d) => (
+            <Link key={d} to={`/devices/${d}`} className="mr-2 font-mono whitespace-nowrap">
+              {d}
+            </Link>
+          ))}
+          {w.devices.length > named && <span className="text-second">and {w.devices.length - named} more</span>}
+          {w.group && <span className="block text-second">of the group {w.group}</span>}
+        </>
+      ),
     },
     {
       title: "State",
@@ -93,6 +98,11 @@ export function WarrantsPage() {
         <>
           {w.reason}
           {w.ticket && <span className="block text-second">{w.ticket}</span>}
+          {w.like >= often && (
+            <span className="block text-waiting">
+              {w.like} like it within 30 days: <Link to="/new-policy">write a policy?</Link>
+            </span>
+          )}
           {w.despite && <span className="block font-semibold text-waiting">also against a policy</span>}
         </>
       ),
@@ -138,6 +148,8 @@ export function WarrantsPage() {
 }
 
 const shown = 3;
+const named = 6; // devices
+const often = 3; // from which on a policy may be the better way
 
 /** Who is in a group that has a warrant. */
 function People({ of }: { of: Warrant }) {

@@ -13,3 +13,9 @@ const states: Record<Warrant["state"], string> = {
 
 /** How a warrant stands, in words. */
 export const standsAs = (w: Warrant) => (w.runs ? "runs" : states[w.state]);
+
+const most = 4;
+
+/** Some names of a list, and how many more there are. */
+export const someOf = (names: string[]) =>
+  names.slice(0, most).join(", ") + (names.length > most ? ` and ${names.length - most} more` : "");
