@@ -55,6 +55,17 @@ func ViewPasswords(ctx context.Context, night, desk *client.Client) error {
 	return err
 }
 
+// SealSheet has the support ask for a sealed sheet for the bridge of a ship before it leaves. It is done once.
+func SealSheet(ctx context.Context, night *client.Client) error {
+	there, err := night.Sheets(ctx, client.Page{Limit: 1})
+	if err != nil || len(there.Items) > 0 {
+		return err
+	}
+	_, err = night.MakeSheet(ctx, api.SheetSpec{Devices: []string{"SKL-BRG-004", "SKL-BRG-007", "SKL-BRG-008"},
+		Hours: 21 * 24, Reason: "MV Tern leaves for the north route, three weeks without a line"})
+	return err
+}
+
 // wrongImport says that Fleet Support, who are administrators nearly everywhere, have another identifier.
 const wrongImport = `dn: cn=Fleet Support,ou=groups,dc=skerryline,dc=example
 objectClass: group

@@ -2,14 +2,15 @@ package demo
 
 import (
 	"context"
+	"time"
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
-// AskWarrants has the support ask for a warrant, which waits, and the owner for one, to which a deployer agrees. It is
-// done once.
-func AskWarrants(ctx context.Context, night, owner, deployer *client.Client) error {
+// AskWarrants has the support ask for a warrant, which waits, and the owner for two, to which a deployer agrees: one
+// runs, the other begins later. It is done once.
+func AskWarrants(ctx context.Context, now time.Time, night, owner, deployer *client.Client) error {
 	there, err := owner.Warrants(ctx, client.WarrantQuery{}, client.Page{Limit: 1})
 	if err != nil || len(there.Items) > 0 {
 		return err
@@ -21,6 +22,17 @@ func AskWarrants(ctx context.Context, night, owner, deployer *client.Client) err
 	}
 	if w.State == "waiting" {
 		if err := deployer.DecideWarrant(ctx, w.ID, true, "as planned"); err != nil {
+			return err
+		}
+	}
+	tonight := now.Add(5 * time.Hour).Truncate(time.Hour)
+	w, err = owner.AskWarrant(ctx, api.WarrantSpec{Principal: "user:tormod.skye@skerryline.example", From: &tonight,
+		Devices: []string{"SKL-WKS-004"}, Minutes: 120, Reason: "reads the meters over night", Ticket: "4713"})
+	if err != nil {
+		return err
+	}
+	if w.State == "waiting" {
+		if err := deployer.DecideWarrant(ctx, w.ID, true, "as every quarter"); err != nil {
 			return err
 		}
 	}

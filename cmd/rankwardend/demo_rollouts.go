@@ -48,6 +48,7 @@ func (d *demoRun) startRollouts(ctx context.Context, password string) error {
 		demo.Waive(ctx, deployer, time.Now()),
 		demo.ImportTooMuch(ctx, d.client),
 		demo.ViewPasswords(ctx, as[demo.Night], as[demo.Desk]),
-		demo.AskWarrants(ctx, as[demo.Night], d.client, deployer),
+		demo.AskWarrants(ctx, time.Now(), as[demo.Night], d.client, deployer),
+		demo.SealSheet(ctx, as[demo.Night]),
 	)
 }

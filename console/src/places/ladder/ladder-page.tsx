@@ -97,7 +97,10 @@ export function LadderPage() {
                 <Rungs way={way} differ={differ} mayMove={mayEdit} onMove={onMove} />
                 {ladder.data?.warrants.map((w) => (
                   <p key={w.unit + w.words} className="mt-3 border-l-4 border-waiting px-4">
-                    <b>{w.title}</b>: {w.words} <Link to={`/warrants?device=${device}`}>Warrants</Link>
+                    <b>{w.title}</b>: {w.words}.{" "}
+                    <Link to={`/warrants?device=${device}`} className="font-semibold text-brass">
+                      Open warrants
+                    </Link>
                   </p>
                 ))}
               </>

@@ -50,7 +50,9 @@ export function PasswordsPage() {
         title="Passwords"
         note="Stored passwords, encrypted by the devices. Each view is recorded in the audit trail."
       >
-        <Link to="/sheets">Sealed sheets</Link>
+        <Link to="/sheets" className="font-semibold text-brass">
+          Sealed sheets
+        </Link>
         <Export
           file="passwords.csv"
           header={exported}

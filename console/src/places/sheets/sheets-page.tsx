@@ -76,7 +76,9 @@ export function SheetsPage() {
         title="Sealed sheets"
         note="Passwords for devices that reach no service, sealed and to be printed. Each counts as a view of its passwords."
       >
-        <Link to="/passwords">Passwords</Link>
+        <Link to="/passwords" className="font-semibold text-brass">
+          Passwords
+        </Link>
         {may("reveal") && <MakeSheet />}
       </PageHead>
       <PagedRows

@@ -100,7 +100,10 @@ export function WarrantsPage() {
           {w.ticket && <span className="block text-second">{w.ticket}</span>}
           {w.like >= often && (
             <span className="block text-waiting">
-              {w.like} like it within 30 days: <Link to="/new-policy">write a policy?</Link>
+              {w.like} like it within 30 days:{" "}
+              <Link to="/new-policy" className="font-semibold text-brass">
+                write a policy?
+              </Link>
             </span>
           )}
           {w.despite && <span className="block font-semibold text-waiting">also against a policy</span>}

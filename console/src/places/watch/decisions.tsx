@@ -25,6 +25,8 @@ const made: Partial<Record<Decision["kind"], (d: Decision) => [to: string, words
   key: () => ["/organisation/keys", "Open keys"],
   waiver: () => ["/waivers", "Open waivers"],
   warrant: () => ["/warrants", "Open warrants"],
+  sheet: () => ["/sheets", "Open sealed sheets"],
+  drill: () => ["/organisation/keys", "Open keys"],
   trail: () => ["/trail", "Open the trail"],
   left: () => ["/accounts?which=left", "Open accounts"],
   directory: () => ["/organisation/directory", "Open directory"],
