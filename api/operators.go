@@ -23,13 +23,13 @@ type Tour struct {
 
 // Role is a role of an operator, with the groups on whose devices it holds.
 type Role struct {
-	Role   string   `json:"role" enum:"viewer,support,author,deployer,auditor,owner"`
+	Role   string   `json:"role" enum:"viewer,requester,support,author,deployer,auditor,owner"`
 	Groups []string `json:"groups" nullable:"false" doc:"Its reach: listed groups, or by organisation facts; empty for every device"`
 }
 
 // RoleRights is what a role may do.
 type RoleRights struct {
-	Role       string   `json:"role" enum:"viewer,support,author,deployer,auditor,owner"`
+	Role       string   `json:"role" enum:"viewer,requester,support,author,deployer,auditor,owner"`
 	Rights     []string `json:"rights" nullable:"false" doc:"look, reveal, handle, draft, deploy, trail, administer"`
 	Everywhere bool     `json:"everywhere" doc:"It cannot be held on some devices only"`
 }

@@ -33,6 +33,7 @@ const (
 	MemberAdded        EventKind = "member_added"        // to a local group
 	MemberRemoved      EventKind = "member_removed"      // from a local group
 	WarrantJoined      EventKind = "warrant_joined"      // a member of a local group for a time
+	WarrantUsed        EventKind = "warrant_used"        // whoever has it was signed in, told once
 	WarrantLeft        EventKind = "warrant_left"        // that time is over, or was ended
 	AccountUnlocked    EventKind = "account_unlocked"    // by an order
 	SessionsEnded      EventKind = "sessions_ended"      // by an order
@@ -78,6 +79,7 @@ var EventKinds = []EventKind{
 	MemberAdded,
 	MemberRemoved,
 	WarrantJoined,
+	WarrantUsed,
 	WarrantLeft,
 	ValueSet,
 	GivenBack,
@@ -112,10 +114,10 @@ type Details struct {
 	// [RepeatedlyReverted]: accounts as which somebody was signed in, where that is known
 	SignedIn []string `json:"signed_in,omitempty"`
 	// [AccountLocked]: until then, nil until someone unlocks it; [RotationStopped]: of the last rotation;
-	// [AccountCounts]: when its grace ends; [WarrantJoined], [WarrantLeft]: its end
+	// [AccountCounts]: when its grace ends; [WarrantJoined], [WarrantUsed], [WarrantLeft]: its end
 	Time   *time.Time      `json:"time,omitempty"`
 	Reason rotation.Reason `json:"reason,omitempty"` // [PasswordChanged]
-	// [WarrantJoined], [WarrantLeft]: its identifier
+	// [WarrantJoined], [WarrantUsed], [WarrantLeft]: its identifier
 	Warrant string `json:"warrant,omitempty"`
 	// [RotationFailed], [SetAside], [NotGivenBack]: what the system or the service said
 	Error string `json:"error,omitempty"`

@@ -13,7 +13,7 @@ var (
 		Summary: "A warrant, with its devices and whom it makes a member",
 	})
 	AskWarrant = declare(Operation{
-		ID: "ask-warrant", Method: post, Path: "/warrants", Right: rights.Ask, Budget: Edit,
+		ID: "ask-warrant", Method: post, Path: "/warrants", Right: rights.AskOwn, Budget: Edit,
 		Action: "warrant.asked", Status: created,
 		Summary: "Ask that somebody is a member of a local group for a time",
 	})
@@ -24,7 +24,7 @@ var (
 		Summary: "Agree to a warrant that somebody else asked for, or refuse it",
 	})
 	TakeBackWarrant = declare(Operation{
-		ID: "take-back-warrant", Method: post, Path: "/warrants/{name}/end", Right: rights.Ask, Budget: Edit,
+		ID: "take-back-warrant", Method: post, Path: "/warrants/{name}/end", Right: rights.AskOwn, Budget: Edit,
 		Action:  "warrant.taken_back",
 		Summary: "Take a warrant back before its end",
 	})

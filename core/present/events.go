@@ -66,6 +66,8 @@ func happened(e drift.Event) string {
 		return fmt.Sprintf("%s was removed from %s", subject, Unit(e.Unit))
 	case drift.WarrantJoined:
 		return fmt.Sprintf("%s was added to %s by warrant, until %s", subject, Unit(e.Unit), until(e.Time))
+	case drift.WarrantUsed:
+		return fmt.Sprintf("%s signed in as a member of %s by warrant, until %s", subject, Unit(e.Unit), until(e.Time))
 	case drift.WarrantLeft:
 		return fmt.Sprintf("%s was removed from %s, since the warrant until %s is over", subject, Unit(e.Unit),
 			until(e.Time))

@@ -13,16 +13,17 @@ type Role string
 
 // The roles.
 const (
-	Viewer   Role = "viewer"
-	Support  Role = "support"
-	Author   Role = "author"
-	Deployer Role = "deployer"
-	Auditor  Role = "auditor"
-	Owner    Role = "owner"
+	Viewer    Role = "viewer"
+	Requester Role = "requester" // asks for rights for a time, for themselves
+	Support   Role = "support"
+	Author    Role = "author"
+	Deployer  Role = "deployer"
+	Auditor   Role = "auditor"
+	Owner     Role = "owner"
 )
 
 // Roles are all of them, the least first.
-var Roles = []Role{Viewer, Support, Author, Deployer, Auditor, Owner}
+var Roles = []Role{Viewer, Requester, Support, Author, Deployer, Auditor, Owner}
 
 // Right is something that an operator may do.
 type Right string
@@ -36,6 +37,7 @@ const (
 	Look       Right = "look"       // see devices, policies and drift
 	Reveal     Right = "reveal"     // see passwords, with a reason
 	Handle     Right = "handle"     // rotate, unlock, end sessions; orders of any kind
+	AskOwn     Right = "ask-own"    // ask for rights for a time, for oneself; who has [Ask] has it too
 	Ask        Right = "ask"        // ask for rights for a time
 	Draft      Right = "draft"      // policies, groups, assignments
 	Deploy     Right = "deploy"     // what reaches devices
@@ -45,12 +47,13 @@ const (
 
 // rights of each role. An owner reveals nothing without being support as well.
 var rights = map[Role][]Right{
-	Viewer:   {Look},
-	Support:  {Look, Reveal, Handle, Ask},
-	Author:   {Look, Draft},
-	Deployer: {Look, Ask, Deploy},
-	Auditor:  {Look, Trail},
-	Owner:    {Look, Handle, Ask, Draft, Deploy, Trail, Administer},
+	Viewer:    {Look},
+	Requester: {Look, AskOwn},
+	Support:   {Look, Reveal, Handle, AskOwn, Ask},
+	Author:    {Look, Draft},
+	Deployer:  {Look, AskOwn, Ask, Deploy},
+	Auditor:   {Look, Trail},
+	Owner:     {Look, Handle, AskOwn, Ask, Draft, Deploy, Trail, Administer},
 }
 
 // Valid reports whether r is a role.
@@ -164,11 +167,11 @@ func (i Identity) Has(role Role) bool {
 	return slices.ContainsFunc(i.Grants, func(g Grant) bool { return g.Role == role })
 }
 
-// Rights are all rights of the identity.
+// Rights are all rights of the identity. Asking for oneself is not told of whoever may ask for anybody.
 func (i Identity) Rights() []Right {
 	all := []Right{}
-	for _, right := range []Right{Look, Reveal, Handle, Ask, Draft, Deploy, Trail, Administer} {
-		if i.May(right) {
+	for _, right := range []Right{Look, Reveal, Handle, AskOwn, Ask, Draft, Deploy, Trail, Administer} {
+		if i.May(right) && (right != AskOwn || !i.May(Ask)) {
 			all = append(all, right)
 		}
 	}

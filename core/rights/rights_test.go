@@ -65,15 +65,18 @@ func TestMay(t *testing.T) {
 	assert.True(t, nobody.May(rights.Anybody))
 	assert.False(t, nobody.May(rights.SignedIn))
 	for role, may := range map[rights.Role][]rights.Right{
-		rights.Viewer: {rights.Look}, rights.Support: {rights.Look, rights.Reveal, rights.Handle, rights.Ask},
-		rights.Author: {rights.Look, rights.Draft}, rights.Deployer: {rights.Look, rights.Ask, rights.Deploy},
-		rights.Auditor: {rights.Look, rights.Trail},
-		rights.Owner: {rights.Look, rights.Handle, rights.Ask, rights.Draft, rights.Deploy, rights.Trail,
+		rights.Viewer: {rights.Look}, rights.Requester: {rights.Look, rights.AskOwn},
+		rights.Support:  {rights.Look, rights.Reveal, rights.Handle, rights.AskOwn, rights.Ask},
+		rights.Author:   {rights.Look, rights.Draft},
+		rights.Deployer: {rights.Look, rights.AskOwn, rights.Ask, rights.Deploy},
+		rights.Auditor:  {rights.Look, rights.Trail},
+		rights.Owner: {rights.Look, rights.Handle, rights.AskOwn, rights.Ask, rights.Draft, rights.Deploy, rights.Trail,
 			rights.Administer},
 	} {
 		who := rights.Identity{OperatorID: "1", Grants: []rights.Grant{{Role: role, Groups: []string{"pier"}}}}
 		assert.True(t, who.May(rights.SignedIn))
-		for _, right := range []rights.Right{rights.Look, rights.Reveal, rights.Handle, rights.Ask, rights.Draft,
+		for _, right := range []rights.Right{rights.Look, rights.Reveal, rights.Handle, rights.AskOwn, rights.Ask,
+			rights.Draft,
 			rights.Deploy, rights.Trail, rights.Administer} {
 			assert.Equal(t, slices.Contains(may, right), who.May(right), "%s: %s", role, right)
 			assert.Equal(t, slices.Contains(may, right), len(who.Reach(right).Groups()) > 0, "reach of %s: %s", role,

@@ -32,7 +32,7 @@ func ReadCaps(most time.Duration, written []string) (Caps, error) {
 		switch role := rights.Role(of); {
 		case isGroup && group != "":
 			c.Groups[group] = d
-		case role.Has(rights.Ask):
+		case role.Has(rights.AskOwn):
 			c.Roles[role] = d
 		default:
 			return c, fmt.Errorf("%q bounds no warrant: nobody asks for one as %q", w, of)
@@ -49,7 +49,7 @@ func (c Caps) Named() []string { return slices.Sorted(maps.Keys(c.Groups)) }
 // but the bound of all does.
 func (c Caps) For(roles []rights.Role, groups []string) (most time.Duration, why string) {
 	for _, r := range roles {
-		if !r.Has(rights.Ask) {
+		if !r.Has(rights.AskOwn) {
 			continue
 		}
 		own, named := c.Roles[r]

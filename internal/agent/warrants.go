@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
@@ -40,7 +41,15 @@ func (a *Agent) keepGranted(ctx context.Context, granted []journal.Granted, now 
 		a.journal.Time = now
 	}
 	for i, g := range granted {
-		if g.Told || now.Before(g.Until.Add(-noticeBefore)) || !a.isThere(ctx, g.Principal) {
+		if there, certain := a.isThere(ctx, g.Principal); !g.Used && there && certain {
+			granted[i].Used = true
+			a.journal.Note(now, drift.Event{Kind: drift.WarrantUsed, Unit: g.Unit, Subject: g.Principal.String(),
+				Details: drift.Details{Warrant: g.Warrant, Time: &g.Until}})
+		}
+		if g.Told || now.Before(g.Until.Add(-noticeBefore)) {
+			continue
+		}
+		if there, _ := a.isThere(ctx, g.Principal); !there {
 			continue
 		}
 		name, _ := g.Unit.LocalGroup()
@@ -57,18 +66,19 @@ func (a *Agent) keepGranted(ctx context.Context, granted []journal.Granted, now 
 	return changed
 }
 
-// isThere reports whether somebody is signed in who may be meant by a principal; anybody may be one of a group.
-func (a *Agent) isThere(ctx context.Context, who principal.Ref) bool {
+// isThere reports whether somebody is signed in who may be meant by a principal, anybody where it is a group, and whether
+// it is certain that it is they: not where the host cannot tell.
+func (a *Agent) isThere(ctx context.Context, who principal.Ref) (there, certain bool) {
 	tells, can := a.Host.(host.TellsWhoIsThere)
 	if !can {
-		return true
+		return true, false
 	}
 	names, err := tells.WhoIsThere(ctx)
 	if err != nil {
-		return true
+		return true, false
 	}
 	if who.Kind() != principal.User && who.Kind() != principal.Local {
-		return len(names) > 0
+		return len(names) > 0, false
 	}
 	meant, _, _ := strings.Cut(who.Value(), "@")
 	return slices.ContainsFunc(names, func(name string) bool {
@@ -77,7 +87,7 @@ func (a *Agent) isThere(ctx context.Context, who principal.Ref) bool {
 		}
 		name, _, _ = strings.Cut(name, "@")
 		return text.Fold(name) == meant
-	})
+	}), true
 }
 
 // untilWarrant is how long the agent may wait: at most some time, and not beyond the next moment at which a warrant

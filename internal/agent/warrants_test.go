@@ -4,12 +4,14 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/core/warrant"
@@ -134,6 +136,14 @@ func TestWhoHasAWarrantIsToldOfItsEnd(t *testing.T) {
 		for range 2 {
 			a.keepGranted(t.Context(), a.journal.Granted, noon.Add(5*time.Minute))
 		}
+		used := 0
+		for _, e := range a.journal.Events {
+			if e.Kind == drift.WarrantUsed {
+				used++
+			}
+		}
+		sure := c.told && c.err == nil && !strings.HasPrefix(c.who, "group:")
+		assert.Equal(t, sure, used == 1, "told once, of whoever it certainly is: %+v", c)
 		if !c.told {
 			assert.Empty(t, at.told, "%+v", c)
 			continue

@@ -3,7 +3,7 @@ import { read } from "./queries";
 import type { Role } from "./types";
 
 /** The rights that the console asks for; which operation needs which is said by the service. */
-export type Right = "look" | "reveal" | "handle" | "ask" | "draft" | "deploy" | "trail" | "administer";
+export type Right = "look" | "reveal" | "handle" | "ask-own" | "ask" | "draft" | "deploy" | "trail" | "administer";
 
 /** Whether whoever is signed in has a right. Nobody has any until that is known. */
 export function useRights(): (right: Right) => boolean {

@@ -17,5 +17,6 @@ type Granted struct {
 	Member      principal.SID `json:"member"`
 	Until       time.Time     `json:"until"` // in service time
 	EndSessions bool          `json:"end_sessions,omitempty"`
+	Used        bool          `json:"used,omitempty"` // whoever it is for was seen signed in
 	Told        bool          `json:"told,omitempty"` // somebody who was signed in was told that the end is near
 }

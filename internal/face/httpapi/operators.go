@@ -86,7 +86,7 @@ type operatorChange struct {
 type tokenRequest struct {
 	Body struct {
 		Name           string `json:"name" minLength:"1" maxLength:"100" doc:"What it is for"`
-		Role           string `json:"role,omitempty" enum:"viewer,support,author,deployer,auditor,owner" doc:"All that you may do when left out"`
+		Role           string `json:"role,omitempty" enum:"viewer,requester,support,author,deployer,auditor,owner" doc:"All that you may do when left out"`
 		ExpiresInHours int    `json:"expires_in_hours" minimum:"1" maximum:"8784"`
 	}
 }

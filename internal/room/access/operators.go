@@ -116,14 +116,15 @@ func checkOperatorName(name string) error {
 // into.
 func checkGrants(tx Records, grants []rights.Grant) error {
 	if len(grants) == 0 {
-		return refusal.New(refusal.Invalid, "an operator needs a role at least; the roles are viewer, support, "+
-			"author, deployer, auditor and owner").
+		return refusal.New(refusal.Invalid, "an operator needs a role at least; the roles are viewer, requester, "+
+			"support, author, deployer, auditor and owner").
 			At("roles")
 	}
 	for i, g := range grants {
 		if !g.Role.Valid() {
 			return refusal.New(refusal.Invalid,
-				"%q is no role; the roles are viewer, support, author, deployer, auditor and owner", g.Role).
+				"%q is no role; the roles are viewer, requester, "+
+					"support, author, deployer, auditor and owner", g.Role).
 				At("roles")
 		}
 		if slices.ContainsFunc(grants[:i], func(other rights.Grant) bool { return other.Role == g.Role }) {

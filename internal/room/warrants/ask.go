@@ -64,6 +64,10 @@ func (s *Service) Ask(ctx context.Context, who rights.Identity, a Asking) (Warra
 		if err != nil {
 			return err
 		}
+		right, err := rightToAsk(who, ref)
+		if err != nil {
+			return err
+		}
 		if w.Principal = ref.String(); w.EndSessions && ref.Kind() == principal.Group {
 			return refusal.New(refusal.Invalid, "the sessions of a whole group cannot be ended; name one person, or "+
 				"leave end_sessions out").At("end_sessions")
@@ -76,7 +80,7 @@ func (s *Service) Ask(ctx context.Context, who rights.Identity, a Asking) (Warra
 		if err := s.inTime(tx, who, a.Lasts, ids); err != nil {
 			return err
 		}
-		if err := reach.Check(tx, who, rights.Ask, ids); err != nil {
+		if err := reach.Check(tx, who, right, ids); err != nil {
 			return err
 		}
 		if err := tx.LockDevices(ids); err != nil {
@@ -114,6 +118,25 @@ func (s *Service) Ask(ctx context.Context, who rights.Identity, a Asking) (Warra
 		return err
 	})
 	return made, err
+}
+
+// rightToAsk is the right that asking for somebody needs on the devices: less for oneself, as the identity provider
+// calls whoever asks.
+func rightToAsk(who rights.Identity, holder principal.Ref) (rights.Right, error) {
+	if own, err := principal.Parse("user:" + who.Name); err == nil && who.AtProvider && own == holder {
+		return rights.AskOwn, nil
+	}
+	if who.May(rights.Ask) {
+		return rights.Ask, nil
+	}
+	words := "with the role %s you may ask for yourself alone, as user:%s"
+	if !who.AtProvider {
+		words = "with the role %s you may ask for yourself alone, and only whoever signs in with the identity " +
+			"provider " +
+			"is known in the directory; %s is not"
+	}
+	return "", refusal.New(refusal.Forbidden, words, rights.RoleNames(who.Grants), who.Name).
+		WithCode("own_warrants_only")
 }
 
 // checked is a warrant as it is asked for, but for what the records say of it.

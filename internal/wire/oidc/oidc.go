@@ -43,7 +43,7 @@ func ParseMapping(text string) (m Mapping, err error) {
 	role, reach, narrowed := strings.Cut(given, ":")
 	if !found || group == "" || !rights.Role(role).Valid() || narrowed && reach == "" {
 		return m, fmt.Errorf("%q is no role for a group; write GROUP=ROLE, or GROUP=ROLE:GROUP-OF-DEVICES,…, with "+
-			"one of viewer, support, author, deployer, auditor, owner", text)
+			"one of viewer, requester, support, author, deployer, auditor, owner", text)
 	}
 	grant := rights.Grant{Role: rights.Role(role), Groups: []string{}}
 	if narrowed {

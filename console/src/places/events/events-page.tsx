@@ -29,6 +29,7 @@ const kinds: Record<string, string> = {
   group_created: "local group created",
   group_removed: "local group removed",
   warrant_joined: "member by warrant",
+  warrant_used: "signed in by warrant",
   warrant_left: "warrant over",
   member_added: "member added",
   member_removed: "member removed",

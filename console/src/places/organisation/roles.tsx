@@ -3,13 +3,14 @@ import { read } from "@/api/queries";
 import type { Role } from "@/api/types";
 
 /** The roles, the least first. */
-export const roles = ["viewer", "support", "author", "deployer", "auditor", "owner"] as const;
+export const roles = ["viewer", "requester", "support", "author", "deployer", "auditor", "owner"] as const;
 
 /** What each right is called in a list. */
 export const rightNames: Record<string, string> = {
   look: "look",
   reveal: "view passwords",
   handle: "send orders",
+  "ask-own": "ask for own warrants",
   ask: "ask for warrants",
   draft: "draft",
   deploy: "deploy",
@@ -22,6 +23,7 @@ export const rightWords: Record<string, string> = {
   look: "see devices, policies and drift",
   reveal: "view passwords, with a reason",
   handle: "send orders: rotate, unlock, end sessions",
+  "ask-own": "ask for warrants for themselves; others agree",
   ask: "ask for warrants: rights for a time",
   draft: "draft policies, groups and assignments",
   deploy: "publish, roll out, revert, waive",

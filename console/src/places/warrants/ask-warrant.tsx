@@ -1,8 +1,9 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
 import { change } from "@/api/changes";
-import { list } from "@/api/queries";
+import { list, read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import { Button } from "@/ui/button";
 import { TextArea, TextField } from "@/ui/field";
 import { Choices } from "@/ui/filters";
@@ -39,7 +40,10 @@ export function AskWarrant({ device = "" }: { device?: string }) {
 
 function Form({ device, done }: { device: string; done: () => void }) {
   const queries = useQueryClient();
-  const [who, setWho] = useState("");
+  const may = useRights();
+  const me = useQuery(read.session()).data?.name ?? "";
+  const [named, setWho] = useState("");
+  const who = may("ask") ? named : `user:${me}`; // whoever may ask for themselves alone
   const [devices, setDevices] = useState(device);
   const [fleet, setFleet] = useState(""); // a group of devices
   const [group, setGroup] = useState("administrators");
@@ -80,6 +84,7 @@ function Form({ device, done }: { device: string; done: () => void }) {
         className="font-mono"
         placeholder="user:asta.holm@skerryline.example"
         value={who}
+        readOnly={!may("ask")}
         onChange={(event) => setWho(event.target.value)}
       />
       <TextField

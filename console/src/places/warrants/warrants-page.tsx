@@ -110,7 +110,9 @@ export function WarrantsPage() {
         </>
       ),
     },
-    ...(may("ask") ? [{ title: "Do", width: "150px", cell: (w: Warrant) => <Decide warrant={w} /> }] : []),
+    ...(may("ask") || may("ask-own")
+      ? [{ title: "Do", width: "150px", cell: (w: Warrant) => <Decide warrant={w} /> }]
+      : []),
   ];
   return (
     <>
@@ -119,7 +121,7 @@ export function WarrantsPage() {
         title="Warrants"
         note="Somebody is a member of a local group until a stated time. The device takes the membership away by itself."
       >
-        {may("ask") && <AskWarrant device={device} />}
+        {(may("ask") || may("ask-own")) && <AskWarrant device={device} />}
       </PageHead>
       <div className="mb-3 flex flex-wrap items-center gap-4">
         <Choices
