@@ -66,8 +66,8 @@ func (a *Agent) keepGranted(ctx context.Context, granted []journal.Granted, now 
 	return changed
 }
 
-// isThere reports whether somebody is signed in who may be meant by a principal, anybody where it is a group, and whether
-// it is certain that it is they: not where the host cannot tell.
+// isThere reports whether somebody is signed in who may be meant by a principal, anybody where it is a group, and
+// whether it is certain that it is they: not where the host cannot tell.
 func (a *Agent) isThere(ctx context.Context, who principal.Ref) (there, certain bool) {
 	tells, can := a.Host.(host.TellsWhoIsThere)
 	if !can {
