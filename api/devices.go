@@ -191,7 +191,7 @@ type Finding struct {
 // Happened is one thing that is known of a setting of a device.
 type Happened struct {
 	At       time.Time `json:"at"`
-	What     string    `json:"what" enum:"found,closed,corrected,event,viewed" doc:"event: the device says so; viewed: an operator saw a password of the device"`
+	What     string    `json:"what" enum:"found,closed,corrected,event,viewed,warrant" doc:"event: the device says so; viewed: an operator saw a password of the device; warrant: somebody was given the rights of the local group for a time"`
 	Words    string    `json:"words"`
 	Operator string    `json:"operator" doc:"Who saw a password; empty for others"`
 }

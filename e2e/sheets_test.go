@@ -106,6 +106,15 @@ func TestASealedSheet(t *testing.T) {
 	assert.Equal(t, 1, now.Valid)
 	assert.NotNil(t, now.Devices[1].OrderedAt)
 
+	// One that is away already is told at once, so that it cannot be back before.
+	s.clock.forward(2 * time.Hour)
+	require.NoError(t, support.SignInAgain(ctx, ownerPassword))
+	away, err := support.MakeSheet(ctx, api.SheetSpec{Devices: []string{"SKL-TKT-002"}, Reason: "the line is down"})
+	require.NoError(t, err)
+	require.Equal(t, "made", away.State)
+	assert.NotNil(t, away.Devices[0].OrderedAt)
+	assert.Equal(t, "rotate queued", s.became("SKL-TKT-002")[0])
+
 	// At its end every device is told.
 	s.later(15 * 24 * time.Hour)
 	s.eventually(func() bool { return len(s.became("SKL-TKT-001")) > 0 }, "the sheet has ended")

@@ -64,6 +64,15 @@ func TestAWarrantForTwoHours(t *testing.T) {
 	assert.Contains(t, s.rankwarden("warrant", "list"), "runs")
 	assert.Contains(t, s.rankwarden("ladder", "--device", "SKL-WKS-001"), "clerk is a member by warrant until")
 	require.Len(t, s.events(client.EventQuery{Kind: "warrant_joined"}), 1)
+	happened, err := s.owner.SettingHistory(ctx, "SKL-WKS-001", "administrators")
+	require.NoError(t, err)
+	told := []string{}
+	for _, h := range happened {
+		if h.What == "warrant" {
+			told = append(told, h.Operator+": "+h.Words)
+		}
+	}
+	assert.Equal(t, []string{"asta: clerk is a member for 2 hours: ticket 4711"}, told)
 
 	// The service is gone, the device is started anew, and its clock goes on.
 	s.stop()

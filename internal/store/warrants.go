@@ -172,19 +172,24 @@ func (t DevicesReader) GroupsAmong(groups, devices []string) ([]string, error) {
 		slices.Clone(devices))
 }
 
+// likeOn is on how many devices of a warrant others are looked for that are like it.
+const likeOn = 50
+
 // LikeWarrants counts, for some warrants, those of the same principal for the same local group that were agreed since a
-// time on any of their devices in reach, themselves included.
+// time on any of their first devices in reach, themselves included.
 func (t DevicesReader) LikeWarrants(reach rights.Reach, warrants []string, since time.Time) (map[string]int, error) {
 	of, args := inReach(reach)
 	list, err := rows[struct {
 		ID string
 		N  int
-	}](t, "select x.id, count(distinct w.id) as n from warrants x join warrant_devices xd on xd.warrant_id = x.id "+
-		"join devices d on d.id = xd.device_id join warrant_devices wd on wd.device_id = xd.device_id "+
+	}](t, "select x.id, count(distinct w.id) as n from warrants x cross join lateral (select d.id from "+
+		"warrant_devices xd join devices d on d.id = xd.device_id where xd.warrant_id = x.id and "+of+" limit ?) "+
+		"on_it "+
+		"join warrant_devices wd on wd.device_id = on_it.id "+
 		"join warrants w on w.id = wd.warrant_id and w.principal = x.principal and w.unit = x.unit "+
 		"where x.id = any(?) and w.asked_at > ? and w.state in ('agreed', 'taken_back', 'ended') "+
-		"and w.decided_at is not null and "+of+" group by 1",
-		append([]any{array[string](warrants), since}, args...)...)
+		"and w.decided_at is not null group by 1",
+		append(args, likeOn, array[string](warrants), since)...)
 	counts := map[string]int{}
 	for _, r := range list {
 		counts[r.ID] = r.N

@@ -315,6 +315,12 @@ func (s *Service) giveSheet(tx Records, w *uow.Work, row store.Sheet, list []onD
 			if err := tx.AddReveal(reveal); err != nil {
 				return made, err
 			}
+			if s.isAway(d.device) { // it is told before it can be back
+				if err := s.changeSheeted(tx, row.ID, d.device.ID, p.rotation.Target); err != nil {
+					return made, err
+				}
+				w.Tell(store.TopicDevices, d.device.ID)
+			}
 			all = append(all, p.deposits...)
 			accounts = append(accounts, d.device.Name+" "+p.rotation.Target)
 			w.Tell(store.TopicReports, d.device.ID)

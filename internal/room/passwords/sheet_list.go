@@ -122,16 +122,11 @@ func (s *Service) VoidSheets(ctx context.Context) error {
 			}
 			told := []string{}
 			for _, d := range due {
-				if d.Target != "" { // nothing is left to change where it is empty
-					given, err := tx.AddOrders([]string{d.DeviceID}, store.Order{Kind: protocol.OrderRotate,
-						Subject: d.Target, CreatedBy: uow.Itself.Name, CreatedAt: now, Revealed: true})
-					if err != nil {
-						return err
-					}
-					told = append(told, given...)
-				}
-				if err := tx.SheetOrdered(d.SheetID, d.DeviceID, now); err != nil {
+				if err := s.changeSheeted(tx, d.SheetID, d.DeviceID, d.Target); err != nil {
 					return err
+				}
+				if d.Target != "" {
+					told = append(told, d.DeviceID)
 				}
 				w.Tell(store.TopicDevices, d.DeviceID)
 			}
@@ -145,4 +140,17 @@ func (s *Service) VoidSheets(ctx context.Context) error {
 			return err
 		}
 	}
+}
+
+// changeSheeted has a device told to change a password that is on a sheet; with an empty target nothing is left to
+// change.
+func (s *Service) changeSheeted(tx Records, sheet, device, target string) error {
+	now := s.Now()
+	if target != "" {
+		if _, err := tx.AddOrders([]string{device}, store.Order{Kind: protocol.OrderRotate, Subject: target,
+			CreatedBy: uow.Itself.Name, CreatedAt: now, Revealed: true}); err != nil {
+			return err
+		}
+	}
+	return tx.SheetOrdered(sheet, device, now)
 }

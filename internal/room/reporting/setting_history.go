@@ -2,11 +2,13 @@ package reporting
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"rankwarden.example/core/present"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
@@ -15,9 +17,10 @@ import (
 
 // What is known of a setting of a device over time, beside the states of findings.
 const (
-	HappenedFound  = "found"
-	HappenedEvent  = "event"  // the device says so
-	HappenedViewed = "viewed" // an operator saw a password of the device
+	HappenedFound   = "found"
+	HappenedEvent   = "event"   // the device says so
+	HappenedViewed  = "viewed"  // an operator saw a password of the device
+	HappenedWarrant = "warrant" // somebody was given the rights of a local group for a time
 )
 
 // Happened is one thing that is known.
@@ -25,7 +28,7 @@ type Happened struct {
 	At       time.Time
 	What     string // one of the above, or the state that a finding was closed with
 	Words    string
-	Operator string // who saw a password; empty for others
+	Operator string // who saw a password, or asked for a warrant; empty for others
 }
 
 // Bounds of a history.
@@ -81,6 +84,37 @@ func (s *Service) SettingHistory(ctx context.Context, who rights.Identity, devic
 		}
 		list = append(list, Happened{At: r.At, What: HappenedViewed, Words: words, Operator: r.Operator})
 	}
+	given, err := s.warrantsGiven(tx, who, narrow, id.String())
+	if err != nil {
+		return nil, err
+	}
+	list = append(list, given...)
 	slices.SortStableFunc(list, func(a, b Happened) int { return b.At.Compare(a.At) })
 	return list[:min(len(list), historyMost)], nil
+}
+
+// warrantsGiven are the warrants for a local group of a device, with who asked and who agreed.
+func (s *Service) warrantsGiven(
+	tx Reads, who rights.Identity, narrow store.Narrow, setting string,
+) (list []Happened, err error) {
+	if len(narrow.Few) != 1 {
+		return nil, nil // no device is meant that is there
+	}
+	all, _, err := tx.ListWarrants(store.WarrantFilter{Reach: who.Reach(rights.Look), Device: narrow.Few[0]},
+		store.Page{Limit: historyMost})
+	for _, w := range all {
+		if w.Unit != setting || w.StartsAt == nil || w.DecidedAt == nil || w.DecidedAt.Before(narrow.Since) {
+			continue
+		}
+		holder := w.Principal
+		if ref, err := principal.Parse(holder); err == nil {
+			holder = present.Principal(ref)
+		}
+		words := fmt.Sprintf("%s is a member for %s: %s", holder, present.Minutes(w.LastsSeconds/60), w.Reason)
+		if w.DecidedBy != "" {
+			words += "; " + w.DecidedBy + " agreed"
+		}
+		list = append(list, Happened{At: *w.DecidedAt, What: HappenedWarrant, Words: words, Operator: w.AskedBy})
+	}
+	return list, err
 }

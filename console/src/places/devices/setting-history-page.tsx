@@ -17,6 +17,7 @@ const what: Record<Happened["what"], { name: string; colour: string }> = {
   corrected: { name: "corrected by the device", colour: "text-green" },
   event: { name: "on the device", colour: "" },
   viewed: { name: "password seen", colour: "text-brass" },
+  warrant: { name: "warrant", colour: "text-waiting" },
 };
 
 /** What happened to one setting of a device, and who was there. */
