@@ -111,8 +111,7 @@ func (a *app) sheetMade(m api.MadeSheet, out string) {
 		return
 	}
 	fmt.Fprintf(a.out, "\n    %s\n\nThese words open it. Write them down now, and keep them apart from the sheet: "+
-		"nobody "+
-		"has them any more.\n", m.Passphrase)
+		"nobody has them any more.\n", m.Passphrase)
 }
 
 func (a *app) passwordSheets() *cobra.Command {

@@ -41,15 +41,17 @@ func (a *Agent) keepGranted(ctx context.Context, granted []journal.Granted, now 
 		a.journal.Time = now
 	}
 	for i, g := range granted {
-		if there, certain := a.isThere(ctx, g.Principal); !g.Used && there && certain {
+		ends := !g.Told && !now.Before(g.Until.Add(-noticeBefore))
+		if !ends && (g.Used || !isPerson(g.Principal)) {
+			continue
+		}
+		there, certain := a.isThere(ctx, g.Principal)
+		if there && certain && !g.Used {
 			granted[i].Used = true
 			a.journal.Note(now, drift.Event{Kind: drift.WarrantUsed, Unit: g.Unit, Subject: g.Principal.String(),
 				Details: drift.Details{Warrant: g.Warrant, Time: &g.Until}})
 		}
-		if g.Told || now.Before(g.Until.Add(-noticeBefore)) {
-			continue
-		}
-		if there, _ := a.isThere(ctx, g.Principal); !there {
+		if !ends || !there {
 			continue
 		}
 		name, _ := g.Unit.LocalGroup()
@@ -66,6 +68,11 @@ func (a *Agent) keepGranted(ctx context.Context, granted []journal.Granted, now 
 	return changed
 }
 
+// isPerson reports whether a principal is somebody, and not a group or whoever has an identifier.
+func isPerson(who principal.Ref) bool {
+	return who.Kind() == principal.User || who.Kind() == principal.Local
+}
+
 // isThere reports whether somebody is signed in who may be meant by a principal, anybody where it is a group, and
 // whether it is certain that it is they: not where the host cannot tell.
 func (a *Agent) isThere(ctx context.Context, who principal.Ref) (there, certain bool) {
@@ -77,7 +84,7 @@ func (a *Agent) isThere(ctx context.Context, who principal.Ref) (there, certain 
 	if err != nil {
 		return true, false
 	}
-	if who.Kind() != principal.User && who.Kind() != principal.Local {
+	if !isPerson(who) {
 		return len(names) > 0, false
 	}
 	meant, _, _ := strings.Cut(who.Value(), "@")

@@ -107,8 +107,7 @@ func (t PasswordsReader) DevicesOfSheets(reach rights.Reach, sheets []string) (m
 	of, args := inReach(reach)
 	list, err := rows[SheetDevice](t, "select sd.sheet_id, d.id, d.name, sd.ordered_at, p.passwords, p.valid "+
 		"from sheet_devices sd join devices d on d.id = sd.device_id cross join lateral (select count(*) as "+
-		"passwords, "+
-		"count(*) filter (where x.state <> 'former') as valid from sheet_passwords sp left join deposits x "+
+		"passwords, count(*) filter (where x.state <> 'former') as valid from sheet_passwords sp left join deposits x "+
 		"on x.device_id = sp.device_id and x.epoch = sp.epoch and x.number = sp.number "+
 		"where sp.sheet_id = sd.sheet_id and sp.device_id = sd.device_id) p "+
 		"where sd.sheet_id = any(?) and "+of+" order by d.name_key",
@@ -124,7 +123,7 @@ func (t PasswordsReader) DevicesOfSheets(reach rights.Reach, sheets []string) (m
 type SheetDue struct{ SheetID, DeviceID, Target string }
 
 // SheetsDue are the live devices of sheets, with the accounts whose passwords on them may still be right, that have not
-// been told to change them although their sheet ends, or they have been away since a time; at most some.
+// been told to change them although their sheet ends, or they have been away since a time; by device, at most some.
 func (t PasswordsReader) SheetsDue(now, away time.Time, most int) ([]SheetDue, error) {
 	return rows[SheetDue](t, "with due as (select sd.sheet_id, sd.device_id from sheet_devices sd "+
 		"join sheets s on s.id = sd.sheet_id join devices d on d.id = sd.device_id "+
@@ -133,7 +132,7 @@ func (t PasswordsReader) SheetsDue(now, away time.Time, most int) ([]SheetDue, e
 		"select distinct due.sheet_id, due.device_id, coalesce(x.target, '') as target from due "+
 		"left join (sheet_passwords sp join deposits x on x.device_id = sp.device_id and x.epoch = sp.epoch "+
 		"and x.number = sp.number and x.state <> 'former') on sp.sheet_id = due.sheet_id "+
-		"and sp.device_id = due.device_id order by 1, 2, 3", now, away, most)
+		"and sp.device_id = due.device_id order by 2, 1, 3", now, away, most)
 }
 
 // SheetOrdered stores that a device was told to change the passwords of a sheet.

@@ -167,8 +167,7 @@ func (t DevicesReader) GroupsAmong(groups, devices []string) ([]string, error) {
 		return nil, nil
 	}
 	return rows[string](t, "select g.name from groups g where g.name = any($1::text[]) and exists (select 1 from "+
-		"members m "+
-		"where m.group_id = g.id and m.device_id = any($2::text[])) order by 1", slices.Clone(groups),
+		"members m where m.group_id = g.id and m.device_id = any($2::text[])) order by 1", slices.Clone(groups),
 		slices.Clone(devices))
 }
 

@@ -41,8 +41,7 @@ func (s *Service) BeginDrill(ctx context.Context, who rights.Identity, number in
 			}
 			if len(drawn) == 0 {
 				return refusal.New(refusal.Conflict, "no current password is sealed to recovery key %d yet, so "+
-					"there is "+
-					"nothing to open", d.Key).WithCode("nothing_sealed")
+					"there is nothing to open", d.Key).WithCode("nothing_sealed")
 			}
 			secrets := make([]string, len(drawn))
 			for i, deposit := range drawn {
@@ -107,8 +106,7 @@ func (s *Service) PassDrill(ctx context.Context, who rights.Identity, word strin
 		w.After = map[string]any{"passwords": d.Deposits}
 		if subtle.ConstantTimeCompare([]byte(answerDigest(d.ID, word)), []byte(d.Answer)) != 1 {
 			wrong = refusal.New(refusal.Invalid, "that is not the answer to the latest drill, of %s: either the "+
-				"word was "+
-				"copied wrongly, or this copy of recovery key %d does not open what is sealed to it",
+				"word was copied wrongly, or this copy of recovery key %d does not open what is sealed to it",
 				d.MadeAt.UTC().Format("2006-01-02 15:04 UTC"), d.KeyNumber)
 			w.Quiet()
 			return nil

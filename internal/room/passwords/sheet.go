@@ -94,11 +94,11 @@ func (s *Service) AskSheet(ctx context.Context, who rights.Identity, req SheetRe
 		if err != nil {
 			return err
 		}
-		found, err := s.onSheet(tx, who, ids)
+		found, shown, err := s.onSheet(tx, who, ids)
 		if err != nil {
 			return err
 		}
-		if row.Needs, err = s.sheetNeeds(tx, who, found); err != nil {
+		if row.Needs, err = s.sheetNeeds(tx, found, shown); err != nil {
 			return err
 		}
 		if err := tx.AddSheet(row, ids); err != nil {
@@ -149,15 +149,11 @@ func (s *Service) CollectSheet(ctx context.Context, who rights.Identity, id stri
 			return refusal.New(refusal.Conflict, "this sheet was made, declined, or waited too long; ask for another").
 				WithCode("sheet_over")
 		}
-		devices, err := tx.DevicesOfSheets(rights.Everywhere, []string{id})
+		ids, _, err := devicesOf(tx, id)
 		if err != nil {
 			return err
 		}
-		ids := []string{}
-		for _, d := range devices[id] {
-			ids = append(ids, d.ID)
-		}
-		found, err := s.onSheet(tx, who, ids)
+		found, _, err := s.onSheet(tx, who, ids)
 		if err != nil {
 			return err
 		}
@@ -214,40 +210,47 @@ func (s *Service) sheetDevices(tx Reads, who rights.Identity, req SheetRequest) 
 	return ids, nil
 }
 
-// onSheet are the passwords that a sheet of some devices has, in the order of identifiers. The devices are locked.
-func (s *Service) onSheet(tx Records, who rights.Identity, ids []string) ([]onDevice, error) {
+// onSheet are the passwords that a sheet of some devices has, and how many somebody has seen within the hour. The
+// devices are locked, in the order of identifiers, as everywhere.
+func (s *Service) onSheet(tx Records, who rights.Identity, ids []string) (list []onDevice, shown int, err error) {
 	if err := reach.Check(tx, who, rights.Reveal, ids); err != nil {
-		return nil, err
+		return nil, 0, err
 	}
 	any := false
-	list := make([]onDevice, len(ids))
-	for i, id := range ids {
+	list = make([]onDevice, len(ids))
+	for i, id := range slices.Sorted(slices.Values(ids)) {
 		d, err := tx.LockDevice(id)
 		if err != nil {
-			return nil, err
+			return nil, 0, err
 		}
 		rotations, err := tx.RotationsOf(s.Clock(), id)
 		if err != nil {
-			return nil, err
+			return nil, 0, err
 		}
 		list[i].device = d
 		for _, r := range rotations {
 			of := toReveal{device: d, rotation: r}
 			all, err := tx.DepositsOf(id, r.Target)
 			if err != nil {
-				return nil, err
+				return nil, 0, err
 			}
 			for _, deposit := range all {
 				if deposit.State != store.DepositFormer {
 					of.deposits = append(of.deposits, deposit)
 				}
 			}
-			if len(of.deposits) > 0 {
-				list[i].passwords, any = append(list[i].passwords, of), true
+			if len(of.deposits) == 0 {
+				continue
 			}
+			shown, of.again, err = tx.RevealsOf(who.Name, s.Now().Add(-budgetSpan), of.asReveal())
+			if err != nil {
+				return nil, 0, err
+			}
+			list[i].passwords, any = append(list[i].passwords, of), true
 			for _, deposit := range of.deposits {
 				if !s.escrowKeys().Holds(deposit.KeyNumber) {
-					return nil, refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, which a "+
+					return nil, 0, refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, " +
+						"which a "+
 						"password of %s is sealed to; nothing was counted", deposit.KeyNumber, d.Name).
 						WithCode(protocol.CodeKeyMissing)
 				}
@@ -255,23 +258,19 @@ func (s *Service) onSheet(tx Records, who rights.Identity, ids []string) ([]onDe
 		}
 	}
 	if !any {
-		return nil, refusal.New(refusal.NotFound, "none of these devices has a password in escrow").
+		return nil, 0, refusal.New(refusal.NotFound, "none of these devices has a password in escrow").
 			WithCode("not_in_escrow").At("devices")
 	}
-	return list, nil
+	return list, shown, nil
 }
 
-// sheetNeeds says why a second person must approve a sheet, nothing where nobody must.
-func (s *Service) sheetNeeds(tx Reads, who rights.Identity, list []onDevice) ([]string, error) {
-	shown, fresh := 0, 0
-	kept := ""
+// sheetNeeds says why a second person must approve a sheet for somebody who has seen some passwords within the hour,
+// nothing where nobody must.
+func (s *Service) sheetNeeds(tx Reads, list []onDevice, shown int) ([]string, error) {
+	fresh, kept := 0, ""
 	for _, d := range list {
 		for _, p := range d.passwords {
-			n, again, err := tx.RevealsOf(who.Name, s.Now().Add(-budgetSpan), p.asReveal())
-			if err != nil {
-				return nil, err
-			}
-			if shown = n; !again {
+			if !p.again {
 				fresh++
 			}
 			rule, ruled, err := ruleOf(tx, p)
@@ -306,9 +305,6 @@ func (s *Service) giveSheet(tx Records, w *uow.Work, row store.Sheet, list []onD
 			made.Without = append(made.Without, d.device.Name)
 		}
 		for _, p := range d.passwords {
-			if _, p.again, err = tx.RevealsOf(w.Who().Name, now.Add(-budgetSpan), p.asReveal()); err != nil {
-				return made, err
-			}
 			reveal := p.asReveal()
 			reveal.Operator, reveal.At = w.Who().Name, now
 			reveal.Reason = "sealed sheet " + row.ID + ": " + row.Reason

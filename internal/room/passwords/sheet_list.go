@@ -20,8 +20,11 @@ const (
 
 // isAway reports whether a device has not been in contact for long enough to be told when it is back.
 func (s *Service) isAway(d store.Device) bool {
-	return d.LastContact == nil || d.LastContact.Before(s.Now().Add(-max(awayFor, 2*s.Interval)))
+	return d.LastContact == nil || d.LastContact.Before(s.awaySince())
 }
+
+// awaySince is before when a device was last in contact that is away.
+func (s *Service) awaySince() time.Time { return s.Now().Add(-max(awayFor, 2*s.Interval)) }
 
 // waits reports whether a sheet still waits for a second person.
 func (s *Service) waits(row store.Sheet) bool { return s.Now().Sub(row.AskedAt) <= store.SheetWaits }
@@ -66,6 +69,15 @@ func (s *Service) sheetView(tx Reads, who rights.Identity, row store.Sheet) (She
 	return Sheet{row, devices[row.ID]}, nil
 }
 
+// devicesOf are the identifiers and the names of all devices of a sheet.
+func devicesOf(tx Reads, id string) (ids, names []string, err error) {
+	devices, err := tx.DevicesOfSheets(rights.Everywhere, []string{id})
+	for _, d := range devices[id] {
+		ids, names = append(ids, d.ID), append(names, d.Name)
+	}
+	return ids, names, err
+}
+
 // DecideSheet approves a sheet that waits, or declines it. Nobody decides what they asked for.
 func (s *Service) DecideSheet(ctx context.Context, who rights.Identity, id string, approve bool) error {
 	action := map[bool]string{true: "sheet.approved", false: "sheet.declined"}[approve]
@@ -77,13 +89,9 @@ func (s *Service) DecideSheet(ctx context.Context, who rights.Identity, id strin
 		if _, err := s.sheetView(tx, who, row); err != nil {
 			return err
 		}
-		devices, err := tx.DevicesOfSheets(rights.Everywhere, []string{id})
+		ids, names, err := devicesOf(tx, id)
 		if err != nil {
 			return err
-		}
-		ids, names := []string{}, []string{}
-		for _, d := range devices[id] {
-			ids, names = append(ids, d.ID), append(names, d.Name)
 		}
 		if err := reach.Check(tx, who, rights.Reveal, ids); err != nil {
 			return err
@@ -115,8 +123,7 @@ func (s *Service) VoidSheets(ctx context.Context) error {
 	for {
 		done := 0
 		err := s.Do(ctx, uow.ByService("sheet.void", "sheets"), func(tx Records, w *uow.Work) error {
-			now := s.Now()
-			due, err := tx.SheetsDue(now, now.Add(-max(awayFor, 2*s.Interval)), dueInOne)
+			due, err := tx.SheetsDue(s.Now(), s.awaySince(), dueInOne)
 			if err != nil {
 				return err
 			}

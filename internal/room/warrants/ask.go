@@ -132,8 +132,7 @@ func rightToAsk(who rights.Identity, holder principal.Ref) (rights.Right, error)
 	words := "with the role %s you may ask for yourself alone, as user:%s"
 	if !who.AtProvider {
 		words = "with the role %s you may ask for yourself alone, and only whoever signs in with the identity " +
-			"provider " +
-			"is known in the directory; %s is not"
+			"provider is known in the directory; %s is not"
 	}
 	return "", refusal.New(refusal.Forbidden, words, rights.RoleNames(who.Grants), who.Name).
 		WithCode("own_warrants_only")
@@ -251,8 +250,7 @@ func (s *Service) inGroup(tx Reads, who rights.Identity, group string) (list []s
 	})
 	if len(list) == 0 || len(list) > MostInGroup {
 		return nil, refusal.New(refusal.Invalid, "a warrant is for the devices of a group of 1 to %d that you see; "+
-			"for "+
-			"more, write a policy", MostInGroup).At("group")
+			"for more, write a policy", MostInGroup).At("group")
 	}
 	return list, nil
 }
