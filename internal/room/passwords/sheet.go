@@ -249,9 +249,8 @@ func (s *Service) onSheet(tx Records, who rights.Identity, ids []string) (list [
 			list[i].passwords, any = append(list[i].passwords, of), true
 			for _, deposit := range of.deposits {
 				if !s.escrowKeys().Holds(deposit.KeyNumber) {
-					return nil, 0, refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, " +
-						"which a "+
-						"password of %s is sealed to; nothing was counted", deposit.KeyNumber, d.Name).
+					return nil, 0, refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, "+
+						"which a password of %s is sealed to; nothing was counted", deposit.KeyNumber, d.Name).
 						WithCode(protocol.CodeKeyMissing)
 				}
 			}
