@@ -183,18 +183,21 @@ func Reads(words string) chromedp.Action {
 
 // atPoint finds what a CSS selector, or an XPath that begins with //, names first. It gives the middle of it once a
 // click there reaches it: it is on the page, can be used, and nothing lies over it. A listener notes that it was
-// clicked.
+// clicked, or what has come in its place since.
 const atPoint = `((path) => {
-	const found = path.startsWith("//")
+	const named = (path) => path.startsWith("//")
 		? document.evaluate(path, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue
 		: document.querySelector(path)
+	const found = named(path)
 	if (!found || found.disabled) return null
 	found.scrollIntoView({block: "nearest", inline: "nearest"})
 	const box = found.getBoundingClientRect()
 	const at = [box.x + box.width / 2, box.y + box.height / 2]
 	if (box.width === 0 || !found.contains(document.elementFromPoint(...at))) return null
 	window.clickArrived = false
-	found.addEventListener("click", () => { window.clickArrived = true }, {capture: true, once: true})
+	document.addEventListener("click", ({target}) => {
+		window.clickArrived = named(path)?.contains(target) ?? false
+	}, {capture: true, once: true})
 	return at
 })(%q)`
 

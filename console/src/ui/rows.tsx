@@ -61,7 +61,7 @@ export function Rows<T extends RowData>({
     [selection, chosenColumns],
   );
   const defined = useMemo<ColumnDef<typeof features, T>[]>(
-    () => shown.map((c) => ({ id: c.title, header: c.title, cell: ({ row }) => c.cell(row.original), meta: c })),
+    () => shown.map((c) => ({ id: c.title, header: c.title })),
     [shown],
   );
   const [params, set] = useFilters();
@@ -174,9 +174,10 @@ export function Rows<T extends RowData>({
                 className={`${printing ? "break-inside-avoid" : "absolute inset-x-0"} grid items-start gap-4 border-b border-hairline px-2 py-1.5 hover:bg-sheet`}
                 style={printing ? grid : { ...grid, transform: `translateY(${at.start}px)` }}
               >
-                {rows[at.index]?.getAllCells().map((cell) => (
+                {/* Called, not rendered as a component: a new function would take the cell, and its focus, away. */}
+                {rows[at.index]?.getAllCells().map((cell, column) => (
                   <div role="cell" key={cell.id} className={`min-w-0 break-words ${side(cell.column.id)}`}>
-                    <table.FlexRender cell={cell} />
+                    {shown[column]?.cell(cell.row.original)}
                   </div>
                 ))}
               </div>
