@@ -14,9 +14,9 @@ function Doors() {
       </button>
       <Rows
         label="Doors"
-        items={["north"]}
-        columns={[{ title: "Select", width: "1fr", cell: (door) => <input type="checkbox" aria-label={door} /> }]}
-        id={(door) => door}
+        items={[{ name: "north" }]}
+        columns={[{ title: "Select", width: "1fr", cell: (door) => <input type="checkbox" aria-label={door.name} /> }]}
+        id={(door) => door.name}
         more={false}
         readMore={() => {}}
       />
