@@ -2,7 +2,7 @@
 
 SOURCES := $(shell find api cmd client core demo internal -name '*.go' -o -name '*.sql' -o -name '*.yaml') go.mod go.sum
 CONSOLE := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts docs/reference/openapi.json
-BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
+BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent bin/rankwarden-pam
 
 # One way to compile, so that commands, tests and checks share what is compiled, and no path of this machine gets in.
 export GOFLAGS += -trimpath

@@ -178,6 +178,7 @@ type Finding struct {
 	Drifts      bool            `json:"drifts" doc:"Whether it makes the device drifted while it is open"`
 	Expected    json.RawMessage `json:"expected"`
 	Actual      json.RawMessage `json:"actual"`
+	Via         string          `json:"via" doc:"By what somebody is a member, such as sudoers.d/dave, or what makes a rule come to something else; empty where the device does not say"`
 	Assignments []string        `json:"assignments" nullable:"false" doc:"Whose rule it breaks"`
 	State       string          `json:"state" enum:"open,waived,closed,corrected"`
 	FirstSeen   time.Time       `json:"first_seen"`

@@ -36,7 +36,7 @@ func checkCommand(f *flags) *cobra.Command {
 			"one device, which stands for this machine; the command rankwarden settles it, and must be installed.\n\n" +
 			"Exit status: 0 nothing differs, 1 something does, or a file cannot be used.",
 		RunE: func(cmd *cobra.Command, files []string) error {
-			return onMachine(cmd, *f, files, func(m machine, asked asked) error {
+			return onMachine(cmd, *f, files, true, func(m machine, asked asked) error {
 				state, err := m.host.Read(cmd.Context())
 				if err != nil {
 					return err
@@ -60,7 +60,7 @@ func applyCommand(f *flags) *cobra.Command {
 			"could be put into no escrow. What was done is read back. Of several files an earlier one outranks a\n" +
 			"later one. A machine whose agent is enrolled is refused.",
 		RunE: func(cmd *cobra.Command, files []string) error {
-			return onMachine(cmd, *f, files, func(m machine, asked asked) error {
+			return onMachine(cmd, *f, files, false, func(m machine, asked asked) error {
 				return asked.apply(cmd.Context(), cmd.OutOrStdout(), m, f.state)
 			})
 		},
@@ -68,12 +68,14 @@ func applyCommand(f *flags) *cobra.Command {
 }
 
 // onMachine opens the machine for what files come to.
-func onMachine(cmd *cobra.Command, f flags, files []string, do func(m machine, asked asked) error) (err error) {
+func onMachine(
+	cmd *cobra.Command, f flags, files []string, look bool, do func(m machine, asked asked) error,
+) (err error) {
 	asked, err := settled(cmd.Context(), cmd.ErrOrStderr(), files)
 	if err != nil {
 		return err
 	}
-	m, err := open(cmd.Context(), f)
+	m, err := open(cmd.Context(), f, look)
 	if err != nil {
 		return err
 	}

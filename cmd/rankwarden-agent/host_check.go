@@ -25,7 +25,7 @@ func hostCheck(f *flags) *cobra.Command {
 						"be thrown away",
 				)
 			}
-			m, err := open(cmd.Context(), *f)
+			m, err := open(cmd.Context(), *f, false)
 			if err != nil {
 				return err
 			}

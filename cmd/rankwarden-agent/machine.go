@@ -29,22 +29,25 @@ type machine struct {
 	close func() error
 }
 
-// open takes over the workstation; a second agent of it is refused.
-func open(ctx context.Context, f flags) (m machine, err error) {
+// open takes over the workstation; a second agent of it is refused. To look at it without changing anything it need not
+// be alone.
+func open(ctx context.Context, f flags, look bool) (m machine, err error) {
 	if f.host != hostThis && f.host != hostSimulated {
 		return m, fmt.Errorf("there is no host %q; write --host %s or --host %s", f.host, hostThis, hostSimulated)
 	}
 	if err := stateDir(f.state, f.host == hostThis); err != nil {
 		return m, err
 	}
-	release, err := agent.Alone(f.state)
-	if err != nil {
-		return m, err
+	release := func() {}
+	if !look {
+		if release, err = alone(f); err != nil {
+			return m, err
+		}
 	}
 	if f.host == hostSimulated {
 		m, err = openSimulated(f)
 	} else {
-		m, err = openThis(ctx, f.state)
+		m, err = openThis(ctx, f.state, look)
 	}
 	if err != nil {
 		release()
@@ -56,6 +59,21 @@ func open(ctx context.Context, f flags) (m machine, err error) {
 		return end()
 	}
 	return m, nil
+}
+
+// alone sees that no other agent works with the state directory, nor, on a real workstation, on the machine.
+func alone(f flags) (release func(), err error) {
+	ofDirectory, err := agent.Alone(f.state)
+	path := machineLock()
+	if err != nil || f.host != hostThis || path == "" {
+		return ofDirectory, err
+	}
+	ofMachine, err := agent.AloneAt(path)
+	if err != nil {
+		ofDirectory()
+		return nil, err
+	}
+	return func() { ofMachine(); ofDirectory() }, nil
 }
 
 // openSimulated starts the simulated workstation, as it was left or new from the factory.

@@ -8,9 +8,13 @@ import (
 	"rankwarden.example/internal/agent/host/linux/hands"
 )
 
-// openThis takes over the workstation that the agent runs on.
-func openThis(ctx context.Context, dir string) (machine, error) {
-	h, err := linux.Open(ctx, dir, linux.SystemTools)
+// openThis takes over the workstation that the agent runs on, or only looks at it.
+func openThis(ctx context.Context, dir string, look bool) (machine, error) {
+	begin := linux.Open
+	if look {
+		begin = linux.Look
+	}
+	h, err := begin(ctx, dir, linux.SystemTools)
 	if err != nil {
 		return machine{}, err
 	}

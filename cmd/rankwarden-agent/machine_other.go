@@ -10,7 +10,7 @@ import (
 )
 
 // openThis refuses: this platform has no host yet.
-func openThis(context.Context, string) (machine, error) { return machine{}, errNoHost }
+func openThis(context.Context, string, bool) (machine, error) { return machine{}, errNoHost }
 
 // errNoHost is given on platforms without a host.
 var errNoHost = errors.New(

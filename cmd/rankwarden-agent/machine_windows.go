@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"os"
+	"path/filepath"
 	"time"
 
 	"rankwarden.example/internal/agent/host/hosttest"
@@ -28,8 +29,17 @@ func defaultState() string {
 	return dir
 }
 
+// machineLock is the file that an agent of this machine holds, wherever it keeps its state.
+func machineLock() string {
+	dir, err := win32.DefaultDir()
+	if err != nil || win32.Private(dir) != nil {
+		return "" // then the directory that it was given is its lock
+	}
+	return filepath.Join(dir, "machine.lock")
+}
+
 // openThis takes over the workstation that the agent runs on.
-func openThis(_ context.Context, dir string) (machine, error) {
+func openThis(_ context.Context, dir string, _ bool) (machine, error) {
 	h, err := windows.Open(win32.New(dir), dir, time.Now)
 	if err != nil {
 		return machine{}, err

@@ -23,6 +23,7 @@ import (
 )
 
 func main() {
+	slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{ReplaceAttr: withoutTime})))
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	err := execute(ctx)
 	stop()
@@ -30,6 +31,14 @@ func main() {
 		fmt.Fprintln(os.Stderr, "rankwarden-agent:", err)
 		os.Exit(1)
 	}
+}
+
+// withoutTime leaves out when something was logged where the journal of the system notes that itself.
+func withoutTime(groups []string, a slog.Attr) slog.Attr {
+	if a.Key == slog.TimeKey && len(groups) == 0 && os.Getenv("JOURNAL_STREAM") != "" {
+		return slog.Attr{}
+	}
+	return a
 }
 
 type flags struct {
@@ -56,7 +65,8 @@ func root() *cobra.Command {
 	cmd.PersistentFlags().StringVar(&f.name, "name", "SKL-SIM-001", "`name` of a simulated workstation when it is new")
 	cmd.Flags().BoolVar(&f.once, "once", false, "do one turn and end")
 	cmd.AddCommand(statusCommand(&f), checkInCommand(&f), checkCommand(&f), applyCommand(&f), hostCheck(&f),
-		setUp(&f))
+		setUp(&f), leaveCommand(&f), generaliseCommand(&f))
+	addPlatform(cmd)
 	manual.AddTo(cmd)
 	return cmd
 }
@@ -68,7 +78,7 @@ func run(ctx context.Context, f flags) (err error) {
 	if err != nil {
 		return err
 	}
-	m, err := open(ctx, f)
+	m, err := open(ctx, f, false)
 	if err != nil {
 		return err
 	}
@@ -76,7 +86,7 @@ func run(ctx context.Context, f flags) (err error) {
 	a, err := agent.New(
 		agent.Options{Host: m.host, Service: strings.TrimRight(f.service, "/"), Token: token, Dir: f.state,
 			HTTP: &http.Client{Timeout: 90 * time.Second}, Clock: agent.SystemClock{}, Log: slog.Default(),
-			StatusFile: statusFile(f)},
+			StatusFile: statusFile(f), Enrolled: func() error { return removeToken(f.tokenFile) }},
 	)
 	if err != nil {
 		return err

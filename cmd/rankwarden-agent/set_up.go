@@ -42,6 +42,18 @@ func setUp(f *flags) *cobra.Command {
 	return cmd
 }
 
+// removeToken removes the file of a token that was used, unless it holds something else too.
+func removeToken(file string) error {
+	data, err := os.ReadFile(file)
+	if file == "" || errors.Is(err, os.ErrNotExist) {
+		return nil
+	}
+	if err != nil || len(strings.Fields(string(data))) != 1 {
+		return err
+	}
+	return os.Remove(file)
+}
+
 // tokenOnce is the token of a device that has not enrolled yet; a file that is gone since is no error.
 func tokenOnce(f flags) (string, error) {
 	_, err := os.Stat(filepath.Join(f.state, "agent.json"))

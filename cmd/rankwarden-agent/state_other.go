@@ -16,4 +16,7 @@ func stateDir(dir string, _ bool) error {
 }
 
 // defaultState is where the agent keeps its state unless it is told another place.
-func defaultState() string { return "rankwarden-agent-state" }
+func defaultState() string { return "/var/lib/rankwarden-agent" }
+
+// machineLock is the file that an agent of this machine holds, wherever it keeps its state.
+func machineLock() string { return "/run/rankwarden-agent.lock" }

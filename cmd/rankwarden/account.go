@@ -173,6 +173,10 @@ func (a *app) members(items []api.LocalMember, none string, first ...column[api.
 		column[row]{title: "Member", value: func(x row) string { return cmp.Or(x.Name, x.SID) }},
 		column[row]{title: "Kind", value: func(x row) string {
 			switch {
+			case strings.HasPrefix(x.SID, "S-1-22-2-"), strings.HasPrefix(x.SID, "S-1-5-32-"):
+				return "local group"
+			case strings.HasPrefix(x.SID, "S-1-22-0-"):
+				return "no account"
 			case !x.Local && x.Name == "":
 				return "unknown identifier"
 			case !x.Local:

@@ -67,8 +67,7 @@ func (d *demoRun) enrolReal(ctx context.Context, w *workstation.Workstation) err
 	if err != nil {
 		return err
 	}
-	if err := w.Install(filepath.Join(filepath.Dir(program), "rankwarden-agent"),
-		"/usr/bin/rankwarden-agent"); err != nil {
+	if err := w.InstallAgent(filepath.Dir(program)); err != nil {
 		return err
 	}
 	if _, err := os.Stat(w.Path("/etc/rankwarden/token")); errors.Is(err, os.ErrNotExist) {

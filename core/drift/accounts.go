@@ -23,6 +23,9 @@ func (c *checker) account(id unit.ID, desired unit.AccountValue) {
 		c.add(id, AccountMissing, "", desired.Name, nil)
 		return
 	}
+	for _, other := range a.SharedWith {
+		c.add(id, NumberShared, principal.FromLocal(other).String(), nil, a.Name)
+	}
 	expired := desired.State == unit.Enabled && desired.Expired(c.Now)
 	wanted := desired.State
 	if expired {

@@ -20,6 +20,7 @@ type Context struct {
 // Check gives the findings of a state and of failures against settings. The result is never nil.
 func Check(settings []unit.Setting, state *State, failures []Failure, ctx Context) []Finding {
 	c := &checker{Context: ctx, state: state, settings: settings, findings: []Finding{}}
+	c.signingIn()
 	for _, s := range settings {
 		if slices.Contains(state.Unsupported, s.Unit) {
 			c.add(s.Unit, UnitUnsupported, "", nil, c.why(s.Unit))
@@ -46,7 +47,9 @@ func Check(settings []unit.Setting, state *State, failures []Failure, ctx Contex
 		}
 	}
 	sortFindings(c.findings)
-	return c.findings
+	// A device may have failed at one thing twice in a look, for two reasons; the first of them is told.
+	return slices.CompactFunc(c.findings,
+		func(a, b Finding) bool { return a.Kind == ApplyFailed && a.Key() == b.Key() })
 }
 
 type checker struct {
@@ -80,8 +83,29 @@ func (c *checker) value(id unit.ID, desired unit.Value) {
 		same = text.Fold(string(actual.(unit.Text))) == text.Fold(string(desired.(unit.Text)))
 	}
 	if !same {
-		c.add(id, WrongValue, "", desired, actual)
+		c.wrong(id, desired, actual)
 	}
+}
+
+// wrong finds a value that differs, with what makes it so where the report says.
+func (c *checker) wrong(id unit.ID, desired, actual any) {
+	c.findings = append(c.findings,
+		Finding{Unit: id, Kind: WrongValue, Expected: desired, Actual: actual, Via: c.state.Causes[id]})
+}
+
+// signingIn finds that signing in does not work. It is no difference from a setting, and is told with the one that
+// matters most: who is an administrator, else the first of all.
+func (c *checker) signingIn() {
+	if c.state.SignInFault == "" || len(c.settings) == 0 {
+		return
+	}
+	id := c.settings[0].Unit
+	for _, s := range c.settings {
+		if s.Unit == unit.Administrators {
+			id = s.Unit
+		}
+	}
+	c.add(id, SignInBroken, "", nil, c.state.SignInFault)
 }
 
 // Value is the reported value of a password rule, of the lockout or of a property of a built-in
@@ -148,7 +172,7 @@ func (c *checker) lockout(id unit.ID, desired unit.LockoutValue) {
 		c.add(id, WrongValue, "", desired, nil)
 	case desired.Threshold == 0 && l.Threshold == 0:
 	case unit.LockoutRule(desired) != *l:
-		c.add(id, WrongValue, "", desired, *l)
+		c.wrong(id, desired, *l)
 	}
 }
 

@@ -28,6 +28,7 @@ const (
 	AccountCounts      EventKind = "account_counts"
 	AccountDescribed   EventKind = "account_described"   // full name, description or expiry
 	AccountRemoved     EventKind = "account_removed"     // one that is to be absent
+	KeysRemoved        EventKind = "keys_removed"        // SSH keys that opened a managed account
 	GroupCreated       EventKind = "group_created"       // a local group that a policy makes
 	GroupRemoved       EventKind = "group_removed"       // one that the device made, empty, and asked for no more
 	MemberAdded        EventKind = "member_added"        // to a local group
@@ -74,6 +75,7 @@ var EventKinds = []EventKind{
 	AccountUnlocked,
 	SessionsEnded,
 	DeviceRestarted,
+	KeysRemoved,
 	GroupCreated,
 	GroupRemoved,
 	MemberAdded,

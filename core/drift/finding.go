@@ -27,6 +27,9 @@ const (
 	MemberExtra      Kind = "member_extra"      // closed group: a member that nobody asked for
 	MemberForbidden  Kind = "member_forbidden"  // open group: an absent principal is a member
 	GroupMissing     Kind = "group_missing"     // the local group does not exist on the device
+	GroupNoEffect    Kind = "group_no_effect"   // members of the local group have none of its rights
+	NumberShared     Kind = "number_shared"     // another account has the number of a managed one
+	SignInBroken     Kind = "sign_in_broken"    // the system lets nobody in, or anybody
 	RotationNever    Kind = "rotation_never"    // no rotation was ever reported
 	RotationOverdue  Kind = "rotation_overdue"  // the last rotation is too long ago
 	ChangedElsewhere Kind = "changed_elsewhere" // somebody else set the password
@@ -53,6 +56,9 @@ var Kinds = []Kind{
 	MemberExtra,
 	MemberForbidden,
 	GroupMissing,
+	GroupNoEffect,
+	NumberShared,
+	SignInBroken,
 	RotationNever,
 	RotationOverdue,
 	ChangedElsewhere,
@@ -79,6 +85,9 @@ type Finding struct {
 	Subject  string  `json:"subject"`
 	Expected any     `json:"expected"`
 	Actual   any     `json:"actual"`
+	// Via is by what somebody is a member, or what makes a rule come to something else than it says; empty where the
+	// report does not say.
+	Via string `json:"via,omitempty"`
 	// Member is the identifier of the subject that is a member and should not be, for the device; zero for any
 	// other finding.
 	Member principal.SID `json:"-"`

@@ -15,6 +15,9 @@ func (c *checker) members(id unit.ID, desired unit.Members) {
 		c.add(id, GroupMissing, "", nil, nil)
 		return
 	}
+	if group.NoEffect != "" {
+		c.add(id, GroupNoEffect, "", nil, group.NoEffect)
+	}
 	asked := make(map[principal.SID]bool, len(desired.Present))
 	for _, ref := range desired.Present {
 		sid, why := c.find(ref)
@@ -29,23 +32,32 @@ func (c *checker) members(id unit.ID, desired unit.Members) {
 	if desired.Closed {
 		for _, m := range group.Members {
 			if !asked[m.SID] {
-				c.unwanted(id, MemberExtra, c.state.Name(m.SID, c.Directory), m.SID)
+				c.unwanted(id, MemberExtra, c.state.Name(m.SID, c.Directory), m)
 			}
 		}
 		return
 	}
 	for _, ref := range desired.Absent {
-		if sid, _ := c.find(ref); !sid.IsZero() && group.Has(sid) {
-			c.unwanted(id, MemberForbidden, ref, sid)
+		if sid, _ := c.find(ref); !sid.IsZero() {
+			if m, is := group.Member(sid); is {
+				c.unwanted(id, MemberForbidden, ref, m)
+			}
 		}
 	}
 }
 
-func (c *checker) unwanted(id unit.ID, kind Kind, ref principal.Ref, member principal.SID) {
-	c.findings = append(
-		c.findings,
-		Finding{Unit: id, Kind: kind, Subject: ref.String(), Expected: IsNotMember, Actual: IsMember, Member: member},
-	)
+// unwanted finds somebody who should not be a member. The built-in administrator of a system that needs no group for it
+// is none.
+func (c *checker) unwanted(id unit.ID, kind Kind, ref principal.Ref, member Member) {
+	if ref == principal.Administrator && member.Via != "" {
+		return
+	}
+	subject := ref.String()
+	if ref.Kind() == principal.Bare && member.Name != "" && member.Via != "" {
+		subject = member.Name // nobody in particular, such as whoever knows the password of a group
+	}
+	c.findings = append(c.findings, Finding{Unit: id, Kind: kind, Subject: subject, Expected: IsNotMember,
+		Actual: IsMember, Via: member.Via, Member: member.SID})
 }
 
 // find is the identifier that stands for a principal on this device; it is zero, and why says the
@@ -119,7 +131,17 @@ func (g LocalGroup) PolicyName() string {
 
 // Has reports whether the identifier is a member.
 func (g LocalGroup) Has(sid principal.SID) bool {
-	return slices.ContainsFunc(g.Members, func(m Member) bool { return m.SID == sid })
+	_, is := g.Member(sid)
+	return is
+}
+
+// Member is the member of an identifier.
+func (g LocalGroup) Member(sid principal.SID) (Member, bool) {
+	i := slices.IndexFunc(g.Members, func(m Member) bool { return m.SID == sid })
+	if i < 0 {
+		return Member{}, false
+	}
+	return g.Members[i], true
 }
 
 // Find is the identifier that stands for a principal on this device, and zero when nobody does.

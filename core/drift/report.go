@@ -60,7 +60,13 @@ type State struct {
 	Agent       string            `json:"agent,omitempty"`       // version of the program that reports
 	Uses        []Use             `json:"uses,omitempty"`        // of local accounts that are used
 	Sudo        []Sudo            `json:"sudo,omitempty"`        // what sudoers allow
-	Usual       string            `json:"usual,omitempty"`       // who uses the device: an identifier, or [UsualName] and a name
+	// SignInFault is why the system lets nobody in, or anybody, with the file and the line at fault; empty where it
+	// lets in whoever has the password.
+	SignInFault string `json:"sign_in_fault,omitempty"`
+	// Causes are why rules of the system come to what they do, with the file and the line, where that is another thing
+	// than its files of settings say.
+	Causes map[unit.ID]string `json:"causes,omitempty"`
+	Usual  string             `json:"usual,omitempty"` // who uses the device: an identifier, or [UsualName] and a name
 	// MoreAccounts and MoreMembers are how many more there are than the report has.
 	MoreAccounts int `json:"more_accounts,omitempty"`
 	MoreMembers  int `json:"more_members,omitempty"`
@@ -98,6 +104,9 @@ type Account struct {
 	Name    string        `json:"name"`
 	SID     principal.SID `json:"sid"`
 	Builtin string        `json:"builtin,omitempty"` // administrator or guest
+	// SharedWith are other accounts that have the same number, which are one account to the system. None of them is
+	// changed.
+	SharedWith []string `json:"shared_with,omitempty"`
 	// the device's own binding of a managed account to its identifier
 	Key     string `json:"key,omitempty"`
 	Enabled bool   `json:"enabled"`
@@ -127,12 +136,16 @@ type LocalGroup struct {
 	SID        principal.SID `json:"sid"`
 	Members    []Member      `json:"members"`
 	Made       bool          `json:"made,omitempty"` // the device made it, since a policy asked for it
+	// NoEffect is why its members have none of its rights; empty where they have them.
+	NoEffect string `json:"no_effect,omitempty"`
 }
 
 // Member is one member of a local group. Name may be empty where the device cannot resolve it.
 type Member struct {
 	Name string        `json:"name"`
 	SID  principal.SID `json:"sid"`
+	// Via is by what somebody has the rights of the group without being written into it, such as sudoers.d/dave.
+	Via string `json:"via,omitempty"`
 }
 
 // Passwords are the password rules in force on the device; nil is not read.

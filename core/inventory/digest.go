@@ -19,7 +19,7 @@ func Digest(state *drift.State) string {
 		b.text(g.LocalGroup, g.SID.String())
 		b.number(len(g.Members))
 		for _, m := range g.Members {
-			b.text(m.SID.String(), m.Name)
+			b.text(m.SID.String(), m.Name, m.Via)
 		}
 	}
 	b.number(len(state.Sudo))

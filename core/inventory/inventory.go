@@ -53,7 +53,7 @@ type Member struct {
 	SID        principal.SID `json:"sid"`
 	Name       string        `json:"name,omitempty"`
 	Privileged bool          `json:"privileged,omitempty"` // members of the group can take the device over
-	// Via is by what somebody is in without being a member: the file of sudoers, with what it allows.
+	// Via is by what somebody is in without being a member, such as a file of sudoers.
 	Via string `json:"via,omitempty"`
 }
 
@@ -80,10 +80,10 @@ func Of(state drift.State) Inventory {
 	x := Inventory{Accounts: []Account{}, Members: []Member{}, Usual: state.Usual}
 	privileged, known, ways := map[principal.SID]bool{}, map[principal.SID]bool{}, map[way]int{}
 	for _, g := range state.LocalGroups {
-		may := unit.IsPrivileged(g.LocalGroup)
+		may := privilegedGroup(g)
 		for _, m := range g.Members {
 			privileged[m.SID] = privileged[m.SID] || may
-			of := Member{Group: g.LocalGroup, GroupSID: g.SID, SID: m.SID, Name: m.Name, Privileged: may}
+			of := Member{Group: g.LocalGroup, GroupSID: g.SID, SID: m.SID, Name: m.Name, Privileged: may, Via: m.Via}
 			if at, twice := ways[of.way()]; !twice {
 				ways[of.way()] = len(x.Members)
 				x.Members = append(x.Members, of)
@@ -125,6 +125,12 @@ func Of(state drift.State) Inventory {
 	return x
 }
 
+// privilegedGroup reports whether members of a local group can take the device over, by its name or, whatever the
+// device calls it, by its identifier.
+func privilegedGroup(g drift.LocalGroup) bool {
+	return unit.IsPrivileged(g.LocalGroup) || unit.IsPrivileged(g.PolicyName())
+}
+
 // Day is the day of a time, in UTC: a last sign-in is known by no more, so that it is written once a day.
 func Day(t time.Time) time.Time { return t.UTC().Truncate(24 * time.Hour) }
 
@@ -156,7 +162,7 @@ func Bound(state *drift.State) {
 	for _, g := range state.LocalGroups {
 		members += len(g.Members)
 		for _, m := range g.Members {
-			privileged[m.SID] = privileged[m.SID] || unit.IsPrivileged(g.LocalGroup)
+			privileged[m.SID] = privileged[m.SID] || privilegedGroup(g)
 		}
 	}
 	if len(state.Accounts) > MaxAccounts {
@@ -170,7 +176,7 @@ func Bound(state *drift.State) {
 	groups := slices.Clone(state.LocalGroups)
 	for _, first := range []bool{true, false} {
 		for i, g := range groups {
-			if unit.IsPrivileged(g.LocalGroup) != first {
+			if privilegedGroup(g) != first {
 				continue
 			}
 			kept := min(room, len(g.Members))

@@ -41,7 +41,10 @@ func state(t *testing.T, accounts string, groups ...string) drift.State {
 	}
 	for i, text := range groups {
 		name, members, _ := strings.Cut(text, ": ")
-		g := drift.LocalGroup{LocalGroup: name, SID: sid(t, fmt.Sprintf("S-1-5-32-%d", 544+i))}
+		g := drift.LocalGroup{LocalGroup: name, SID: drift.WellKnown(name)}
+		if g.SID.IsZero() {
+			g.SID = sid(t, fmt.Sprintf("%s%d", machine, 5000+i))
+		}
 		for rid := range strings.FieldsSeq(members) {
 			g.Members = append(g.Members, drift.Member{Name: "n" + rid, SID: sid(t, machine+rid)})
 		}

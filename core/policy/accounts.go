@@ -2,6 +2,8 @@ package policy
 
 import (
 	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"go.yaml.in/yaml/v3"
@@ -21,6 +23,7 @@ type Account struct {
 	KeepPassword bool // its password and sessions are left alone
 	// ChangePassword has whoever uses the account change its password, once, at the next sign-in
 	ChangePassword bool
+	KeepKeys       bool     // the keys by which SSH lets people in are left alone
 	LocalGroups    []string // known local groups, in canonical case
 }
 
@@ -59,21 +62,34 @@ var accounts = slices.Concat(shape[Account]{
 		about("With keep, the password and the sessions of the account are left alone, and it is never rotated"),
 	usual("change_at_next_sign_in", yesNo, func(a *Account) *bool { return &a.ChangePassword }, false).
 		about("With password: keep, whether whoever uses the account must change its password, once"),
+	unless("ssh_keys", keepKeys, func(a *Account) *bool { return &a.KeepKeys }, func(keep bool) bool { return !keep }).
+		about("With keep, the keys by which SSH lets people in stay; without, they go when the account is taken " +
+			"over and " +
+			"at each rotation"),
 })
 
+// keepKeys is the only word for what becomes of the keys of an account.
+var keepKeys = onlyWord("keep", CodeChoice, "%q is not known here; write keep, or take the key out: the keys are "+
+	"then taken away")
+
 // keepWord is the only word that may stand where a password could be looked for.
-var keepWord = kind[bool]{
-	schema{{"const", "keep"}},
-	func(r *reader, n *yaml.Node, path string) (bool, bool) {
-		if s, ok := r.text(n, path); ok && s != "keep" {
-			r.errorf(n, path, CodeSecret, "a policy never holds a password, because everybody who can read the policy "+
-				"could use it on every device; write keep, or take the key out. Change the password if this was "+
-				"a real one")
-			return false, false
-		}
-		return true, true
-	},
-	func(bool) *yaml.Node { return plainNode("keep") },
+var keepWord = onlyWord("keep", CodeSecret, "a policy never holds a password, because everybody who can read the "+
+	"policy "+
+	"could use it on every device; write keep, or take the key out. Change the password if this was a real one")
+
+// onlyWord is a value with one word; any other is refused in words, which may have a place for it.
+func onlyWord(word, code, why string) kind[bool] {
+	return kind[bool]{
+		schema{{"const", word}},
+		func(r *reader, n *yaml.Node, path string) (bool, bool) {
+			if s, ok := r.text(n, path); ok && s != word {
+				r.errorf(n, path, code, "%s", strings.ReplaceAll(why, "%q", strconv.Quote(s)))
+				return false, false
+			}
+			return true, true
+		},
+		func(bool) *yaml.Node { return plainNode(word) },
+	}
 }
 
 func accountTexts() (texts shape[Account]) {
@@ -234,7 +250,7 @@ func (n *Normal) accounts(list []Account) {
 			unit.AccountOf(a.Key),
 			unit.AccountValue{Key: a.Key, Name: a.Name, Formerly: distinct(a.Formerly), State: a.State,
 				Details: a.Details, TakeOver: a.TakeOver, KeepPassword: a.KeepPassword,
-				ChangePassword: a.ChangePassword},
+				ChangePassword: a.ChangePassword, KeepKeys: a.KeepKeys},
 		)
 	}
 }

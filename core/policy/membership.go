@@ -18,6 +18,7 @@ type Membership struct {
 	LocalGroups []string // several groups of which the same is said, in canonical case
 	Custom      bool     // the groups are none of the known ones, on purpose
 	Create      bool     // a group is made where it is missing, and goes again when nobody asks for it
+	Strict      bool     // files of sudoers(5) that make others administrators are moved aside
 	Mode        unit.Mode
 	Members     []principal.Ref
 	Remove      []principal.Ref // adjust only
@@ -35,9 +36,16 @@ var memberships = shape[Membership]{
 		about("With custom: true, whether a missing group is made; it goes when nobody asks for it and it is empty"),
 	always("mode", oneOf(unit.Exact, unit.Adjust), func(m *Membership) *unit.Mode { return &m.Mode }).needed().
 		about("exact: these and nobody else; adjust: these in, those out, the rest alone"),
+	unless("sudoers", strictWord, func(m *Membership) *bool { return &m.Strict },
+		func(strict bool) bool { return !strict }).
+		about("With strict, on devices with Linux, files of sudoers that make others administrators are moved aside"),
 	unless("members", principals, func(m *Membership) *[]principal.Ref { return &m.Members }, none),
 	unless("remove", principals, func(m *Membership) *[]principal.Ref { return &m.Remove }, none).about("adjust only"),
 }
+
+// strictWord is the only word for what becomes of sudoers; without it they are reported.
+var strictWord = onlyWord("strict", CodeChoice, "%q is not known here; write strict, or take the key out: what "+
+	"sudoers allow is then reported and left alone")
 
 // onlyKnown is the part of the schema that lets only known groups be named without custom.
 var onlyKnown = []member{
@@ -132,6 +140,10 @@ func (r *reader) aboutGroup(n *yaml.Node, path string, seen map[string]int, grou
 
 func (r *reader) localGroup(n *yaml.Node, path, group string, m Membership) {
 	_, known := unit.KnownLocalGroups[group]
+	if m.Strict && group != unit.GroupAdministrators {
+		r.errorf(n, path, CodeLocalGroup, "sudoers make administrators, and no members of %s; take \"sudoers\" "+
+			"out", group)
+	}
 	if known {
 		if m.Create {
 			r.errorf(n, path, CodeLocalGroup, "every device that can have %s has it; take \"create\" out", group)
@@ -310,6 +322,7 @@ func (d *Document) statements(directory principal.Directory) map[string]*unit.St
 				Members: slices.Clone(m.Members),
 				Remove:  slices.Clone(m.Remove),
 				Create:  m.Create,
+				Strict:  m.Strict,
 			}
 		}
 	}

@@ -101,6 +101,8 @@ func happened(e drift.Event) string {
 		return fmt.Sprintf("the account %s was locked after wrong passwords, %s", subject, until)
 	case drift.DeviceRestarted:
 		return "the device restarted, as the rotation of " + subject + " requires after a sign-in"
+	case drift.KeysRemoved:
+		return fmt.Sprintf("the SSH keys of %s were removed, so that its password alone lets somebody in", subject)
 	case drift.DeviceRestored:
 		return fmt.Sprintf("the device came back from a snapshot and began epoch %d", e.Number)
 	case drift.GuardRefused:

@@ -52,9 +52,19 @@ func hasMembers(id unit.ID, state *drift.State, directory principal.Directory) s
 	}
 	list := make([]string, len(group.Members))
 	for i, m := range group.Members {
-		list[i] = Principal(state.Name(m.SID, directory))
+		ref := state.Name(m.SID, directory)
+		if list[i] = Principal(ref); ref.Kind() == principal.Bare && m.Name != "" {
+			list[i] = m.Name
+		}
+		if m.Via != "" {
+			list[i] += " (by " + m.Via + ")"
+		}
 	}
-	return fmt.Sprintf("%d: %s", len(list), strings.Join(list, ", "))
+	say := fmt.Sprintf("%d: %s", len(list), strings.Join(list, ", "))
+	if group.NoEffect != "" {
+		say += "; without effect"
+	}
+	return say
 }
 
 func hasAccount(id unit.ID, asked unit.Value, state *drift.State) string {
@@ -114,7 +124,7 @@ func spared(subject, runs string) string {
 	return fmt.Sprintf("no policy names %s; it stays enabled because %s runs as it", subject, runs)
 }
 
-// Finding says in one sentence what differs.
+// Finding says in one sentence what differs. It is long because it has a sentence for each kind.
 func Finding(f drift.Finding) string {
 	subject := f.Subject
 	if ref, err := principal.Parse(f.Subject); err == nil {
@@ -122,9 +132,23 @@ func Finding(f drift.Finding) string {
 	}
 	switch f.Kind {
 	case drift.MemberExtra:
+		if f.Via != "" {
+			return fmt.Sprintf("%s has its rights by %s, but is not in the exact list", subject, f.Via)
+		}
 		return subject + " is a member, but not in the exact list"
 	case drift.MemberForbidden:
+		if f.Via != "" {
+			return fmt.Sprintf("%s has its rights by %s, but must not", subject, f.Via)
+		}
 		return subject + " is a member, but must not be"
+	case drift.GroupNoEffect:
+		return fmt.Sprintf("its members have none of its rights: %v", f.Actual)
+	case drift.NumberShared:
+		return fmt.Sprintf("%s has the same number as %v; the system takes them for one account, so that nothing "+
+			"of it is "+
+			"changed", subject, f.Actual)
+	case drift.SignInBroken:
+		return fmt.Sprintf("signing in does not work as it should: %v", f.Actual)
 	case drift.MemberMissing:
 		switch f.Actual {
 		case drift.NoSuchAccount:
@@ -185,12 +209,16 @@ func Finding(f drift.Finding) string {
 }
 
 func instead(f drift.Finding) string {
+	because := ""
+	if f.Via != "" {
+		because = ", because of " + f.Via
+	}
 	expected, _ := f.Expected.(unit.Value)
 	switch actual := f.Actual.(type) {
 	case unit.Value:
-		return fmt.Sprintf("%s instead of %s", Value(f.Unit, actual), Value(f.Unit, expected))
+		return fmt.Sprintf("%s instead of %s%s", Value(f.Unit, actual), Value(f.Unit, expected), because)
 	case unit.LockoutRule:
-		return fmt.Sprintf("%s instead of %s", Lockout(actual), Value(f.Unit, expected))
+		return fmt.Sprintf("%s instead of %s%s", Lockout(actual), Value(f.Unit, expected), because)
 	}
 	return notReported
 }

@@ -112,6 +112,9 @@ func Account(a unit.AccountValue) string {
 	if a.KeepPassword {
 		parts = append(parts, "its password is left alone")
 	}
+	if a.KeepKeys {
+		parts = append(parts, "its SSH keys stay")
+	}
 	return strings.Join(parts, ", ")
 }
 
@@ -154,7 +157,13 @@ func Rotation(r unit.RotationValue) string {
 	return say + "; " + Secret(r.Secret)
 }
 
-func members(m unit.Members) string { return made(m.Create, memberList(m)) }
+func members(m unit.Members) string {
+	say := made(m.Create, memberList(m))
+	if m.Strict {
+		say += "; sudoers strict"
+	}
+	return say
+}
 
 // made adds that a local group is made where it is missing.
 func made(create bool, say string) string {
@@ -175,7 +184,8 @@ func memberList(m unit.Members) string {
 }
 
 func statement(s unit.Statement) string {
-	return members(unit.Members{Closed: s.Mode == unit.Exact, Present: s.Members, Absent: s.Remove, Create: s.Create})
+	return members(unit.Members{Closed: s.Mode == unit.Exact, Present: s.Members, Absent: s.Remove, Create: s.Create,
+		Strict: s.Strict})
 }
 
 func adjust(in, out []principal.Ref) string {

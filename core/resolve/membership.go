@@ -147,6 +147,7 @@ func (g *group) value() unit.Members {
 			v.Absent = append(v.Absent, ref)
 		}
 	}
+	v.Strict = slices.ContainsFunc(g.claims, func(c Claim) bool { return c.Value.(unit.Statement).Strict })
 	v.Create = slices.ContainsFunc(g.claims, func(c Claim) bool { return c.Value.(unit.Statement).Create })
 	return v
 }

@@ -29,6 +29,8 @@ type AccountValue struct {
 	KeepPassword bool `json:"keep_password,omitempty"`
 	// ChangePassword has whoever uses the account change its password, once, at the next sign-in.
 	ChangePassword bool `json:"change_at_next_sign_in,omitempty"`
+	// KeepKeys leaves the keys alone by which SSH lets people in beside the password.
+	KeepKeys bool `json:"keep_ssh_keys,omitempty"`
 }
 
 // Equal implements [Value].
@@ -36,6 +38,7 @@ func (v AccountValue) Equal(other Value) bool {
 	o, ok := other.(AccountValue)
 	return ok && v.Name == o.Name && v.State == o.State && v.Details == o.Details &&
 		v.TakeOver == o.TakeOver && v.KeepPassword == o.KeepPassword && v.ChangePassword == o.ChangePassword &&
+		v.KeepKeys == o.KeepKeys &&
 		slices.Equal(v.Formerly, o.Formerly)
 }
 

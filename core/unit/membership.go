@@ -37,13 +37,15 @@ type Statement struct {
 	Members []principal.Ref `json:"members"`
 	Remove  []principal.Ref `json:"remove"`
 	Create  bool            `json:"create,omitempty"` // the group is made where it is missing
+	// Strict has files of sudoers(5) moved aside that make others administrators.
+	Strict bool `json:"strict_sudoers,omitempty"`
 }
 
 // Equal implements [Value].
 func (v Statement) Equal(other Value) bool {
 	o, ok := other.(Statement)
 	return ok && v.Mode == o.Mode && slices.Equal(v.Members, o.Members) && slices.Equal(v.Remove, o.Remove) &&
-		v.Create == o.Create
+		v.Create == o.Create && v.Strict == o.Strict
 }
 
 // Members is a settled local group. In a closed group nobody but the present principals may be a
@@ -53,13 +55,15 @@ type Members struct {
 	Present []principal.Ref `json:"present"`
 	Absent  []principal.Ref `json:"absent"`
 	Create  bool            `json:"create,omitempty"` // the group is made where it is missing
+	// Strict has files of sudoers(5) moved aside that make others administrators.
+	Strict bool `json:"strict_sudoers,omitempty"`
 }
 
 // Equal implements [Value].
 func (v Members) Equal(other Value) bool {
 	o, ok := other.(Members)
 	return ok && v.Closed == o.Closed && slices.Equal(v.Present, o.Present) && slices.Equal(v.Absent, o.Absent) &&
-		v.Create == o.Create
+		v.Create == o.Create && v.Strict == o.Strict
 }
 
 // Has reports whether the principal is to be a member.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 )
 
 // linuxMaxName is the length of names that wtmp(5) and useradd(8) take, in bytes.
@@ -21,6 +22,14 @@ func LinuxRefuses(name string) string {
 		return fmt.Sprintf("begins with %q, which names of Linux cannot", name[:1])
 	case strings.Trim(name, "0123456789#") == "":
 		return "has digits only, which programs of Linux take for an identifier"
+	case name == "ALL":
+		return "is a word of sudoers for everybody"
+	}
+	if at := strings.IndexFunc(name, func(r rune) bool {
+		return !unicode.IsLetter(r) && !unicode.IsMark(r) && !unicode.IsDigit(r) && !strings.ContainsRune("._-#", r)
+	}); at >= 0 {
+		r, _ := utf8.DecodeRuneInString(name[at:])
+		return fmt.Sprintf("holds %q, which programs of Linux take for something else", string(r))
 	}
 	return ""
 }

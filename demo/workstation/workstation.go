@@ -130,6 +130,16 @@ func (w *Workstation) Install(from, to string) error {
 	return os.WriteFile(w.Path(to), data, 0o755)
 }
 
+// InstallAgent puts the agent's programs, from a directory of this machine, into the workstation.
+func (w *Workstation) InstallAgent(programs string) error {
+	for _, name := range []string{"rankwarden-agent", "rankwarden-pam"} {
+		if err := w.Install(filepath.Join(programs, name), "/usr/bin/"+name); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Stop cuts the power: everything in the workstation ends at once.
 func (w *Workstation) Stop() error {
 	_ = w.life.Close()

@@ -86,7 +86,7 @@ func (l *linux) prepare() error {
 	if err := l.boot(); err != nil {
 		return err
 	}
-	if err := l.Install(l.agent, "/usr/bin/rankwarden-agent"); err != nil {
+	if err := l.InstallAgent(filepath.Dir(l.agent)); err != nil {
 		return err
 	}
 	script := "mkdir -p /cuts && echo 0 > /cuts/calls && echo never > /cuts/at\necho '" + l.world.token +

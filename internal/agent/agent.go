@@ -14,6 +14,7 @@ import (
 	"github.com/cenkalti/backoff/v5"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/journal"
 	"rankwarden.example/internal/agent/rotate"
@@ -37,6 +38,8 @@ type Options struct {
 	Log   *slog.Logger
 	// StatusFile is where anybody at the device may read how it stands, empty for nowhere.
 	StatusFile string
+	// Enrolled is called once the device is enrolled: what it enrolled with is of no use any more. It may be nil.
+	Enrolled func() error
 }
 
 // Agent keeps one device as it should be.
@@ -82,6 +85,9 @@ func New(o Options) (*Agent, error) {
 	j, err := journal.Open(o.Dir, o.Write, sealer)
 	if err != nil {
 		return nil, err
+	}
+	if o.Log != nil {
+		j.Tell = func(e drift.Event) { o.Log.Info(present.Event(e), about(e)...) }
 	}
 	a := &Agent{Options: o, journal: j, interval: defaultInterval, latest: j.Time}
 	a.base, a.elapsed = o.Clock.Now().Round(0), o.Clock.Elapsed()
@@ -208,7 +214,13 @@ func (a *Agent) enrol(ctx context.Context) error {
 	}
 	a.journal.Device, a.accepted, a.enrolled = answer.Device, answer.Accepted, facts.Name
 	a.setInterval(answer.Interval)
-	return a.journal.Save()
+	if err := a.journal.Save(); err != nil || a.Enrolled == nil {
+		return err
+	}
+	if err := a.Options.Enrolled(); err != nil {
+		a.Log.Warn("the enrolment token could not be removed", "error", err)
+	}
+	return nil
 }
 
 func (a *Agent) askToEnrol(ctx context.Context, body protocol.EnrolRequest) (protocol.EnrolAnswer, error) {

@@ -89,3 +89,15 @@ func failedSettings(r drift.Report) int {
 	}
 	return len(failed)
 }
+
+// about are the values of an event, for the log of the system: one line for every change.
+func about(e drift.Event) []any {
+	list := []any{"event", string(e.Kind)}
+	if !e.Unit.IsZero() {
+		list = append(list, "setting", e.Unit.String())
+	}
+	if e.Subject != "" {
+		list = append(list, "subject", e.Subject)
+	}
+	return list
+}

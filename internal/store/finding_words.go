@@ -35,6 +35,7 @@ func (f Finding) found() (found drift.Finding, known bool) {
 		Subject:  f.Subject,
 		Expected: f.value(id, f.Expected),
 		Actual:   f.value(id, f.Actual),
+		Via:      f.Via,
 	}, true
 }
 

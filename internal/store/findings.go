@@ -23,6 +23,7 @@ type Finding struct {
 	Subject     string
 	Expected    *string
 	Actual      *string
+	Via         string   // by what it is so, empty where nothing is said
 	Assignments []string `gorm:"serializer:json"` // whose rule it breaks
 	State       string
 	FirstSeen   time.Time

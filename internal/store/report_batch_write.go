@@ -135,12 +135,14 @@ func (b *ReportBatch) writeFindings(q *pgx.Batch) {
 	}
 	if len(again) > 0 {
 		ids, actual, whose := make([]int64, len(again)), make([]*string, len(again)), make([]string, len(again))
+		via := make([]string, len(again))
 		for i, f := range again {
-			ids[i], actual[i], whose[i] = f.ID, f.Actual, toJSON(f.Assignments)
+			ids[i], actual[i], whose[i], via[i] = f.ID, f.Actual, toJSON(f.Assignments), f.Via
 		}
-		q.Queue(`update findings f set last_seen = $4, actual = s.actual::jsonb, assignments = s.assignments::jsonb
-			from unnest($1::bigint[], $2::text[], $3::text[]) as s(id, actual, assignments)
-			where f.id = s.id and f.closed_at is null`, ids, actual, whose, at)
+		q.Queue(`update findings f set last_seen = $4, actual = s.actual::jsonb, assignments = s.assignments::jsonb,
+				via = s.via
+			from unnest($1::bigint[], $2::text[], $3::text[], $5::text[]) as s(id, actual, assignments, via)
+			where f.id = s.id and f.closed_at is null`, ids, actual, whose, at, via)
 	}
 	if len(fresh) > 0 {
 		queueFindings(q, fresh)
@@ -148,7 +150,7 @@ func (b *ReportBatch) writeFindings(q *pgx.Batch) {
 }
 
 func queueFindings(q *pgx.Batch, list []Finding) {
-	var devices, keys, units, kinds, subjects, whose, states []string
+	var devices, keys, units, kinds, subjects, whose, states, via []string
 	var expected, actual []*string
 	var first []time.Time
 	var closed []*time.Time
@@ -157,18 +159,18 @@ func queueFindings(q *pgx.Batch, list []Finding) {
 		kinds, subjects, states = append(kinds, f.Kind), append(subjects, f.Subject), append(states, f.State)
 		expected, actual, whose = append(expected, f.Expected), append(actual, f.Actual),
 			append(whose, toJSON(f.Assignments))
-		first, closed = append(first, f.FirstSeen), append(closed, f.ClosedAt)
+		first, closed, via = append(first, f.FirstSeen), append(closed, f.ClosedAt), append(via, f.Via)
 	}
 	q.Queue(
 		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
-			last_seen, closed_at)
+			last_seen, closed_at, via)
 		select device_id, key, unit, kind, subject, expected::jsonb, actual::jsonb, assignments::jsonb, state, at, at,
-		closed_at
+		closed_at, via
 		from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[],
 		$9::text[],
-			$10::timestamptz[], $11::timestamptz[]) as f(device_id, key, unit, kind, subject, expected, actual,
+			$10::timestamptz[], $11::timestamptz[], $12::text[]) as f(device_id, key, unit, kind, subject, expected, actual,
 			assignments,
-			state, at, closed_at)`,
+			state, at, closed_at, via)`,
 		devices,
 		keys,
 		units,
@@ -180,5 +182,6 @@ func queueFindings(q *pgx.Batch, list []Finding) {
 		states,
 		first,
 		closed,
+		via,
 	)
 }

@@ -90,6 +90,32 @@ type TellsUse interface {
 	Sudo(ctx context.Context) ([]drift.Sudo, error)
 }
 
+// TriesDoors is what a host implements that knows more of a way in than that there is an account with a password.
+type TriesDoors interface {
+	// LetsIn is nil when whoever has the password of an account of the administrators gets in with it and becomes one;
+	// else it says why not.
+	LetsIn(ctx context.Context, account principal.SID) error
+}
+
+// ClearsKeys is what a host implements that lets people in with keys beside passwords.
+type ClearsKeys interface {
+	// ClearKeys takes away every key that opens an account, and gives how many files had some.
+	ClearKeys(ctx context.Context, account principal.SID) (files int, err error)
+}
+
+// GivesBack is what a host implements that changes files of the system.
+type GivesBack interface {
+	// GiveBack makes the system what it was before the agent, as far as nobody else changed it since, and says what it
+	// could not.
+	GiveBack(ctx context.Context) (left []string, err error)
+}
+
+// TakesSudoers is what a host implements where files of sudoers(5) make administrators.
+type TakesSudoers interface {
+	// TakeSudoers moves the file aside that gives somebody the rights of an administrator, and gives its name.
+	TakeSudoers(ctx context.Context, member principal.SID) (file string, err error)
+}
+
 // ShowsHelp is what a host implements that tells whoever signs in what to do when locked out.
 type ShowsHelp interface {
 	// ShowHelp has the system say a text of the organisation; an empty one takes it away. What somebody else has it say

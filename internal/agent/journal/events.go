@@ -18,6 +18,9 @@ func (j *Journal) Note(now time.Time, events ...drift.Event) {
 		e.Subject, e.OldName, e.NewName, e.Error = drift.Shortened(e.Subject), drift.Shortened(e.OldName),
 			drift.Shortened(e.NewName), drift.Shortened(e.Error)
 		j.Events = append(j.Events, e)
+		if j.Tell != nil {
+			j.Tell(e)
+		}
 	}
 	j.Events = j.Events[max(0, len(j.Events)-keptEvents):]
 }

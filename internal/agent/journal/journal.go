@@ -70,6 +70,8 @@ type Journal struct {
 	Name    string        `json:"name"`           // that was reported last
 	Help    string        `json:"help,omitempty"` // what somebody who is locked out should do
 
+	Tell func(drift.Event) `json:"-"` // is told of every event as it is noted; may be nil
+
 	path  string
 	write Write
 	saved [sha256.Size]byte // digest of what was written last
@@ -93,7 +95,8 @@ type Pending struct {
 	Results []protocol.OrderResult `json:"results"` // that went with it
 }
 
-const file = "agent.json"
+// File is what an agent keeps in its directory.
+const File = "agent.json"
 
 // ErrOtherMachine is given for what an agent kept on another machine.
 var ErrOtherMachine = errors.New("it belongs to another machine, whose key does not open here; to enrol this one, " +
@@ -102,7 +105,7 @@ var ErrOtherMachine = errors.New("it belongs to another machine, whose key does 
 // Open reads what the agent kept in a directory; without anything it begins, with a key of its own. The key is sealed
 // to the machine where there is a sealer.
 func Open(dir string, write Write, sealer Sealer) (*Journal, error) {
-	j := &Journal{Epoch: 1, path: filepath.Join(dir, file), write: write}
+	j := &Journal{Epoch: 1, path: filepath.Join(dir, File), write: write}
 	data, err := os.ReadFile(j.path)
 	switch {
 	case errors.Is(err, os.ErrNotExist):
@@ -132,7 +135,7 @@ func Open(dir string, write Write, sealer Sealer) (*Journal, error) {
 
 // Peek reads what an agent kept in a directory, without taking it over; the key may be sealed, and stays so.
 func Peek(dir string) (*Journal, error) {
-	path := filepath.Join(dir, file)
+	path := filepath.Join(dir, File)
 	data, err := os.ReadFile(path)
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, fmt.Errorf("%s: no agent has kept anything here", dir)

@@ -8,6 +8,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/secret"
 )
 
@@ -93,6 +94,9 @@ func (p *pass) adopt(id unit.ID, key string, a drift.Account, desired unit.Accou
 		if err := p.host.EndSessions(p.ctx, a.SID); err != nil {
 			return err
 		}
+		if err := p.clearKeys(id, a, desired); err != nil {
+			return err
+		}
 		if p.awaits(principal.FromKey(key)) {
 			return nil
 		}
@@ -105,6 +109,19 @@ func (p *pass) adopt(id unit.ID, key string, a drift.Account, desired unit.Accou
 	p.did(drift.AccountAdopted, id, a.Name, drift.Details{})
 	p.read()
 	return p.bound(key)
+}
+
+// clearKeys takes the keys away that open an account beside its password, unless the policy keeps them.
+func (p *pass) clearKeys(id unit.ID, a drift.Account, desired unit.AccountValue) error {
+	clears, ok := p.host.(host.ClearsKeys)
+	if !ok || desired.KeepKeys {
+		return nil
+	}
+	files, err := clears.ClearKeys(p.ctx, a.SID)
+	if files > 0 {
+		p.did(drift.KeysRemoved, id, a.Name, drift.Details{})
+	}
+	return err
 }
 
 // mayTakeOver refuses an account that something runs as.

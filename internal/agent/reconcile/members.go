@@ -4,10 +4,12 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/host"
 )
 
 func (p *pass) eachGroup(do func(id unit.ID, group drift.LocalGroup, desired unit.Members)) {
@@ -73,13 +75,16 @@ func (p *pass) membersIn(id unit.ID, group drift.LocalGroup, desired unit.Member
 	}
 }
 
-func (p *pass) membersOut(id unit.ID, group drift.LocalGroup, _ unit.Members) {
+func (p *pass) membersOut(id unit.ID, group drift.LocalGroup, desired unit.Members) {
 	for _, f := range p.differs(id) {
 		if f.Member.IsZero() {
 			continue
 		}
 		ref := p.State.Name(f.Member, p.Directory)
 		removed := p.try([]unit.ID{id}, ref, func() error {
+			if strict, ok := p.host.(host.TakesSudoers); ok && desired.Strict && strings.HasPrefix(f.Via, "sudoers") {
+				return p.takeSudoers(strict, f.Member)
+			}
 			if group.SID == drift.WellKnown(unit.GroupAdministrators) {
 				if err := p.guard(f.Member); err != nil {
 					return err
@@ -94,6 +99,15 @@ func (p *pass) membersOut(id unit.ID, group drift.LocalGroup, _ unit.Members) {
 	}
 }
 
+// takeSudoers moves a file of sudoers aside that makes somebody an administrator, under the guard.
+func (p *pass) takeSudoers(from host.TakesSudoers, member principal.SID) error {
+	if err := p.guard(member); err != nil {
+		return err
+	}
+	_, err := from.TakeSudoers(p.ctx, member)
+	return err
+}
+
 // ErrGuard is the failure of a unit that the guard did not let change.
 var ErrGuard = errors.New(drift.GuardError)
 
@@ -105,10 +119,20 @@ func (p *pass) guard(leaving principal.SID) error {
 	if !administrators.Has(leaving) {
 		return nil // it lets nobody in as an administrator
 	}
+	doors, tries := p.host.(host.TriesDoors)
+	why := ErrGuard
 	for _, a := range p.State.Accounts {
-		if a.SID != leaving && a.Enabled && !a.Locked && p.job.Escrowed[a.SID] && administrators.Has(a.SID) {
+		if a.SID == leaving || !a.Enabled || a.Locked || !p.job.Escrowed[a.SID] || !administrators.Has(a.SID) {
+			continue
+		}
+		if !tries {
 			return nil
 		}
+		err := doors.LetsIn(p.ctx, a.SID)
+		if err == nil {
+			return nil
+		}
+		why = fmt.Errorf("%w: %s does not count, since %w", why, a.Name, err)
 	}
-	return ErrGuard
+	return why
 }

@@ -4,7 +4,9 @@ package reconcile
 
 import (
 	"errors"
+	"fmt"
 	"slices"
+	"strings"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
@@ -41,6 +43,9 @@ func (v *View) Account(sid principal.SID) (drift.Account, bool) {
 // nameDraws is how often digits are drawn before the device gives up finding a free name.
 const nameDraws = 100
 
+var errTaken = errors.New("another account or a local group of this device has the name, and it is not the policy's; " +
+	"give the policy another")
+
 var errNoName = errors.New("every name of the pattern that was drawn is taken; give the pattern more digits")
 
 // FreeName draws the digits of a pattern until no account or local group has the name.
@@ -51,6 +56,9 @@ func (v *View) FreeName(random secret.Random, pattern string) (string, error) {
 	}
 	for _, g := range v.State.LocalGroups {
 		taken[text.Fold(g.LocalGroup)] = true
+	}
+	if !strings.Contains(pattern, "#") && taken[text.Fold(pattern)] {
+		return "", fmt.Errorf("%w: %s", errTaken, pattern)
 	}
 	for range nameDraws {
 		if name := secret.Name(random, pattern); !taken[text.Fold(name)] {

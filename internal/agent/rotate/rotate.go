@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -77,6 +78,10 @@ func (x *Rotator) rotateWhatIsDue(
 			failures = append(failures, drift.Failure{Unit: of.Unit, Error: reconcile.ErrNoAccount.Error()})
 			continue
 		}
+		if len(account.SharedWith) > 0 {
+			failures = append(failures, drift.Failure{Unit: of.Unit, Error: sharedError(account).Error()})
+			continue
+		}
 		r := x.Journal.Password(of.Target)
 		at, why := x.due(of, r)
 		if r.Retry.After(at) {
@@ -135,10 +140,17 @@ func (x *Rotator) Notice(state drift.State) {
 	view := reconcile.View{State: state, Bindings: x.Journal.Bindings}
 	for _, of := range x.Journal.Rules() {
 		if account, there := view.Account(view.Find(of.Target)); there &&
-			x.Journal.Password(of.Target).Notice(account) {
+			len(account.SharedWith) == 0 && x.Journal.Password(of.Target).Notice(account) {
 			x.Journal.Note(x.Now(), drift.Event{Kind: drift.PasswordForeign, Unit: of.Unit, Subject: account.Name})
 		}
 	}
+}
+
+// sharedError says of an account whose number others have that its password is not changed: it is not known whose that
+// would be.
+func sharedError(a drift.Account) error {
+	return fmt.Errorf("%s has the same number as %s, so that its password is not changed; give one of them another",
+		a.Name, strings.Join(a.SharedWith, " and "))
 }
 
 // wakeAt sees that the agent looks at passwords again then.
@@ -155,7 +167,8 @@ var (
 )
 
 // change is one rotation in six steps. Wherever it is cut, the password that the account really has
-// is in escrow: it is set only after the service has stored it, and the one before stays there.
+// is in escrow: it is set only after the service has stored it, and the one before stays there. It is long because the
+// steps are read in one.
 func (x *Rotator) change(
 	ctx context.Context,
 	of journal.Rule,
@@ -204,6 +217,9 @@ func (x *Rotator) change(
 	if err := x.Host.SetPassword(ctx, account.SID, password); err != nil {
 		return fmt.Errorf("setting the password: %w", err)
 	}
+	if err := x.clearKeys(ctx, of, account); err != nil {
+		return fmt.Errorf("taking its SSH keys away: %w", err)
+	}
 	if name != account.Name {
 		if err := x.Host.RenameAccount(ctx, account.SID, name); err != nil {
 			return fmt.Errorf("renaming the account: %w", err)
@@ -235,6 +251,25 @@ func (x *Rotator) change(
 		Details: drift.Details{OldName: account.Name, NewName: after.Name, Reason: why},
 	})
 	return x.Journal.Save()
+}
+
+// clearKeys takes the keys away that open an account beside its password, unless the policy keeps them.
+func (x *Rotator) clearKeys(ctx context.Context, of journal.Rule, account drift.Account) error {
+	clears, ok := x.Host.(host.ClearsKeys)
+	for _, s := range x.Journal.Asked.Settings {
+		if desired, is := s.Value.(unit.AccountValue); is && of.Target.Kind() == principal.Account &&
+			s.Unit == unit.AccountOf(of.Target.Value()) {
+			ok = ok && !desired.KeepKeys
+		}
+	}
+	if !ok {
+		return nil
+	}
+	files, err := clears.ClearKeys(ctx, account.SID)
+	if files > 0 {
+		x.Journal.Note(x.Now(), drift.Event{Kind: drift.KeysRemoved, Unit: of.Unit, Subject: account.Name})
+	}
+	return err
 }
 
 // nextName is the name that the account gets: with new digits, where the rule wants that. A host that cannot rename an

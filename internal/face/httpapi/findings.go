@@ -33,6 +33,7 @@ func viewFinding(f store.Finding) api.Finding {
 		Drifts:      f.Drifts(),
 		Expected:    raw(f.Expected),
 		Actual:      raw(f.Actual),
+		Via:         f.Via,
 		Assignments: append([]string{}, f.Assignments...),
 		State:       f.State,
 		FirstSeen:   f.FirstSeen,

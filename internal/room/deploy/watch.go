@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
+	"strings"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -319,7 +320,7 @@ func judge(d store.RolloutSight, findings []store.OpenFinding, interval time.Dur
 
 func isGuard(actual string) bool {
 	var said string
-	return json.Unmarshal([]byte(actual), &said) == nil && said == drift.GuardError
+	return json.Unmarshal([]byte(actual), &said) == nil && strings.HasPrefix(said, drift.GuardError)
 }
 
 func sorted(ids []unit.ID) []unit.ID {

@@ -144,6 +144,7 @@ func newFinding(device string, f drift.Finding, assignments []string, state stri
 		Subject:     f.Subject,
 		Expected:    jsonOf(f.Expected),
 		Actual:      jsonOf(f.Actual),
+		Via:         f.Via,
 		Assignments: assignments,
 		State:       state,
 		FirstSeen:   now,

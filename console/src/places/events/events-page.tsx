@@ -42,6 +42,7 @@ const kinds: Record<string, string> = {
   account_locked: "account locked",
   account_unlocked: "account unlocked",
   device_restarted: "device restarted",
+  keys_removed: "SSH keys removed",
   device_renamed: "device renamed",
   set_aside: "skipped: the service refuses it",
   device_restored: "device restored from a snapshot",

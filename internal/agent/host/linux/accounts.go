@@ -87,8 +87,11 @@ func (h *Host) on(ctx context.Context, account principal.SID, do func(d database
 			return err
 		}
 		p, err := d.find(account)
-		if err != nil {
+		switch {
+		case err != nil:
 			return err
+		case len(p.shares) > 0:
+			return p.sharedError()
 		}
 		return do(d, p)
 	})

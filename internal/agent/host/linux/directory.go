@@ -18,12 +18,13 @@ import (
 type people struct {
 	entries map[principal.SID]principal.Ref
 	names   map[string]looked // by the name that was asked for
+	groups  map[string]looked
 }
 
 // looked is what a name came to.
 type looked struct {
 	name string // as the system writes it; empty for nobody
-	uid  int
+	id   int
 	at   time.Time
 }
 
@@ -77,19 +78,9 @@ func (p *people) look(ctx context.Context, tools Tools, name string) (looked, er
 	if known, there := p.names[name]; there && time.Since(known.at) < lookAgain {
 		return known, nil
 	}
-	out, err := tools.run(ctx, "", "getent", "passwd", name)
-	found := looked{at: time.Now()}
-	if refused := (*ToolError)(nil); errors.As(err, &refused) && refused.Status == 2 { // not found, see getent(1)
-		err = nil
-	} else if err == nil {
-		for fields := range records(out, 7) {
-			if uid, bad := strconv.Atoi(fields[2]); bad == nil {
-				found.name, found.uid = fields[0], uid
-			}
-		}
-	}
+	found, err := ask(ctx, tools, "passwd", name)
 	if err != nil {
-		return looked{}, fmt.Errorf("asking the name services: %w", err)
+		return looked{}, err
 	}
 	if p.names == nil {
 		p.names = map[string]looked{}
@@ -98,11 +89,53 @@ func (p *people) look(ctx context.Context, tools Tools, name string) (looked, er
 	return found, nil
 }
 
+// group is the identifier of a group of the directory by its name: that of the directory where a policy names it, else
+// that of the system.
+func (p *people) group(ctx context.Context, tools Tools, name string) (sid principal.SID, there bool, err error) {
+	found, known := p.groups[name]
+	if !known || time.Since(found.at) >= lookAgain {
+		if found, err = ask(ctx, tools, "group", name); err != nil {
+			return sid, false, err
+		}
+		if p.groups == nil {
+			p.groups = map[string]looked{}
+		}
+		p.groups[name] = found
+	}
+	if found.name == "" {
+		return sid, false, nil
+	}
+	for sid, ref := range p.entries {
+		short, _, _ := strings.Cut(ref.Value(), "@")
+		if ref.Kind() == principal.Group && (strings.EqualFold(ref.Value(), name) || strings.EqualFold(short, name)) {
+			return sid, true, nil
+		}
+	}
+	return groupSID(found.id), true, nil
+}
+
+// ask looks somebody or a group up; the name is empty for nobody.
+func ask(ctx context.Context, tools Tools, what, name string) (looked, error) {
+	out, err := tools.run(ctx, "", "getent", what, name)
+	found := looked{at: time.Now()}
+	if refused := (*ToolError)(nil); errors.As(err, &refused) && refused.Status == 2 { // not found, see getent(1)
+		return found, nil
+	} else if err != nil {
+		return looked{}, fmt.Errorf("asking the name services: %w", err)
+	}
+	for fields := range records(out, 3) {
+		if id, bad := strconv.Atoi(fields[2]); bad == nil {
+			found.name, found.id = fields[0], id
+		}
+	}
+	return found, nil
+}
+
 // memberSID is the identifier of a member of a group by its name. For one that is no local account it is that of the
 // directory where a policy names the person, else that of the system, else one that stands for the name.
 func (h *Host) memberSID(ctx context.Context, d database, name string) (principal.SID, error) {
 	if p, local := d.named(name); local {
-		return personSID(p.uid), nil
+		return p.sid(), nil
 	}
 	found, err := h.people.look(ctx, h.Tools, name)
 	if err != nil {
@@ -121,5 +154,5 @@ func (h *Host) memberSID(ctx context.Context, d database, name string) (principa
 			return sid, nil
 		}
 	}
-	return personSID(found.uid), nil
+	return personSID(found.id), nil
 }

@@ -6,7 +6,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"hash/fnv"
 	"slices"
 	"strings"
 
@@ -39,17 +38,31 @@ func (d database) private(g group) bool {
 	return there && d.regular(p) && p.gid == g.gid && len(g.members) == 0
 }
 
-// groups are the local groups with their members, those whose first group it is among them.
+// groups are the local groups with their members, those whose first group it is among them. Of several lines with one
+// number the first is the group.
 func (h *Host) groups(ctx context.Context, d database) ([]drift.LocalGroup, error) {
+	administrators, _ := administratorsOf(d.groups)
 	var list []drift.LocalGroup
+	seen := map[int]bool{}
 	for _, g := range d.groups {
-		if d.private(g) {
+		if d.private(g) || g.gid == administrators.gid && g.name != administrators.name && administrators.name != "" ||
+			seen[g.gid] {
+			continue
+		}
+		seen[g.gid] = true
+		if g.name == administrators.name {
+			members, noEffect, err := h.administrators(ctx, d, g)
+			if err != nil {
+				return nil, err
+			}
+			list = append(list,
+				drift.LocalGroup{LocalGroup: g.name, SID: d.sidOf(g), Members: members, NoEffect: noEffect})
 			continue
 		}
 		out := drift.LocalGroup{LocalGroup: g.name, SID: d.sidOf(g), Members: []drift.Member{}}
 		for _, p := range d.people {
 			if p.gid == g.gid && d.regular(p) || slices.Contains(g.members, p.name) {
-				out.Members = append(out.Members, drift.Member{Name: p.name, SID: personSID(p.uid)})
+				out.Members = append(out.Members, drift.Member{Name: p.name, SID: p.sid()})
 			}
 		}
 		for _, name := range g.members {
@@ -68,9 +81,7 @@ func (h *Host) groups(ctx context.Context, d database) ([]drift.LocalGroup, erro
 
 // nobody stands for a name in a group that no account has; whoever gets the name later would be a member.
 func nobody(name string) principal.SID {
-	sum := fnv.New32a()
-	_, _ = sum.Write([]byte(name))
-	return principal.MustSID(fmt.Sprintf("S-1-22-0-%d", sum.Sum32()))
+	return principal.MustSID(fmt.Sprintf("S-1-22-0-%d", digits(name)))
 }
 
 // CreateGroup implements [host.Host].
@@ -86,7 +97,10 @@ func (h *Host) CreateGroup(ctx context.Context, name string) (sid principal.SID,
 		if _, err := h.Tools.run(ctx, "", "groupadd", name); err != nil {
 			return err
 		}
-		for _, g := range readGroups() {
+		if d, err = readDatabase(); err != nil {
+			return err
+		}
+		for _, g := range d.groups {
 			if g.name == name {
 				sid = groupSID(g.gid)
 			}
@@ -121,8 +135,12 @@ func (h *Host) AddMember(ctx context.Context, to, member principal.SID) error {
 		if err != nil {
 			return err
 		}
-		if p, local := d.named(name); slices.Contains(g.members, name) || local && p.gid == g.gid {
+		p, local := d.named(name)
+		switch {
+		case slices.Contains(g.members, name), local && p.gid == g.gid:
 			return nil
+		case local && len(p.shares) > 0:
+			return p.sharedError()
 		}
 		_, err = h.Tools.run(ctx, "", "gpasswd", "--add", name, g.name)
 		return err
@@ -132,6 +150,9 @@ func (h *Host) AddMember(ctx context.Context, to, member principal.SID) error {
 // RemoveMember implements [host.Host].
 func (h *Host) RemoveMember(ctx context.Context, from, member principal.SID) error {
 	return h.member(ctx, from, func(d database, g group) error {
+		if from == drift.WellKnown(unit.GroupAdministrators) {
+			return h.takeRights(ctx, d, g, member)
+		}
 		for _, name := range g.members {
 			sid, err := h.memberSID(ctx, d, name)
 			if err != nil {

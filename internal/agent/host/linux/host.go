@@ -13,9 +13,13 @@ import (
 	"sync"
 	"time"
 
+	"github.com/fsnotify/fsnotify"
+
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/host/linux/door"
 	"rankwarden.example/internal/wire/protocol"
 )
 
@@ -27,7 +31,12 @@ type Host struct {
 	mu     sync.Mutex
 	kept   kept
 	people people
+	read   partsRead
+	last   last
 	watch  chan struct{}
+
+	watcher *fsnotify.Watcher
+	looks   bool // nothing is changed, not even to try
 }
 
 var (
@@ -55,7 +64,21 @@ func Open(ctx context.Context, dir string, tools Tools) (*Host, error) {
 	if err := h.finishRename(ctx); err != nil {
 		return nil, err
 	}
+	if err := h.removeTrialAccount(ctx); err != nil {
+		return nil, fmt.Errorf("removing the account of a trial that was cut: %w", err)
+	}
 	return h, h.listen(ctx)
+}
+
+// Look opens this workstation to look at it alone, beside an agent that may run. Nothing is tried, so that rules are
+// what their files say, or what the agent of this machine found.
+func Look(_ context.Context, dir string, tools Tools) (*Host, error) {
+	if os.Geteuid() != 0 {
+		return nil, errors.New("only root can read the accounts of a workstation; run it as root")
+	}
+	h := &Host{Tools: tools, dir: dir, watch: make(chan struct{}, 1), looks: true}
+	h.read.blind = true
+	return h, h.kept.read(h.keptPath())
 }
 
 // change does one change, unless its context has ended.
@@ -65,6 +88,7 @@ func (h *Host) change(ctx context.Context, do func() error) error {
 	if err := ctx.Err(); err != nil {
 		return err
 	}
+	defer h.read.changed()
 	return do()
 }
 
@@ -118,8 +142,16 @@ func (h *Host) Limits(context.Context) ([]drift.Limit, error) {
 			limits = append(limits, drift.Limit{Setting: id, ReadOnly: readOnly, Why: why})
 		}
 	}
-	if _, there := administratorsOf(readGroups()); !there {
-		no(false, "has neither a group sudo nor a group wheel", unit.MembershipOf(unit.GroupAdministrators))
+	if _, err := os.Stat(sudoersFile); errors.Is(err, os.ErrNotExist) { // else the group is missing, and that is told
+		h.mu.Lock()
+		d, err := h.accounts()
+		h.mu.Unlock()
+		if err != nil {
+			return nil, err
+		}
+		if _, there := administratorsOf(d.groups); !there {
+			no(false, "has neither a group sudo nor a group wheel", unit.MembershipOf(unit.GroupAdministrators))
+		}
 	}
 	for _, tool := range []string{"useradd", "usermod", "userdel", "chpasswd", "chage"} {
 		if !h.Tools.has(tool) {
@@ -129,6 +161,8 @@ func (h *Host) Limits(context.Context) ([]drift.Limit, error) {
 	if !h.Tools.has("gpasswd") {
 		limits = append(limits, drift.Limit{Family: unit.Membership, ReadOnly: true, Why: "lacks the program gpasswd"})
 	}
+	_, noHelper := h.helper()
+	helped := noHelper == nil
 	for _, rule := range []struct {
 		module, from string
 		settings     []unit.ID
@@ -140,6 +174,9 @@ func (h *Host) Limits(context.Context) ([]drift.Limit, error) {
 		switch {
 		case !hasModule(rule.module):
 			no(true, fmt.Sprintf("lacks %s, which the package %s brings", rule.module, rule.from), rule.settings...)
+		case !helped:
+			no(true, "lacks the program "+door.Program+", without which a change of how people sign in cannot be tried",
+				rule.settings...)
 		case !h.Tools.has("pam-auth-update"):
 			no(true, "lacks the program pam-auth-update, which changes how people sign in", rule.settings...)
 		}
@@ -156,24 +193,36 @@ func (h *Host) Read(ctx context.Context) (drift.State, error) {
 	}
 	version, build := release()
 	state := drift.State{Platform: host.PlatformLinux, OSVersion: version, OSBuild: build}
-	d, err := readDatabase()
+	d, err := h.accounts()
 	if err != nil {
 		return drift.State{}, err
 	}
-	lockout := readLockout()
-	locked, err := h.lockedNow(ctx, lockout, time.Now())
+	rules, err := h.rules(ctx)
 	if err != nil {
 		return drift.State{}, err
 	}
-	rules := readRules(d)
-	state.Passwords, state.Lockout = &rules, &lockout.rule
+	locked, err := h.lockedNow(ctx, rules.lockout, time.Now())
+	if err != nil {
+		return drift.State{}, err
+	}
+	passwords := d.withAges(rules.passwords())
+	state.Passwords, state.Lockout = &passwords, &rules.lockout.rule
+	state.SignInFault, state.Causes = rules.effect.SignIn, rules.causes()
+	if state.LocalGroups, err = h.groups(ctx, d); err != nil {
+		return drift.State{}, err
+	}
+	joined := map[principal.SID]bool{}
+	for _, g := range state.LocalGroups {
+		for _, m := range g.Members {
+			joined[m.SID] = true
+		}
+	}
 	for _, p := range d.people {
-		if d.regular(p) {
+		if p.name != trialAccount && (d.shown(p) || joined[p.sid()]) {
 			state.Accounts = append(state.Accounts, d.account(p, locked[p.name], h.endOf(p)))
 		}
 	}
-	state.LocalGroups, err = h.groups(ctx, d)
-	return state, err
+	return state, nil
 }
 
 // kept is what the host must remember.
@@ -183,4 +232,11 @@ type kept struct {
 	Rename *rename `json:"rename,omitempty"`
 	// Ends are the days of shadow(5) on which disabled accounts expire, by UID: there they have another day meanwhile.
 	Ends map[int]int `json:"ends,omitempty"`
+	// Files are those of the system that the agent wrote, by their path.
+	Files map[string]*overwritten `json:"files,omitempty"`
+	// Ages are what the agent did to the ages of accounts, by UID.
+	Ages       map[int]agesOf `json:"ages,omitempty"`
+	QualityDir bool           `json:"quality_dir,omitempty"` // the host made the directory of its settings for new passwords
+	// Effect is what the trial of the sign-in rules found last.
+	Effect *effect `json:"effect,omitempty"`
 }

@@ -14,7 +14,6 @@ import (
 	"time"
 
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/kit/atomicfile"
 )
 
 const (
@@ -62,20 +61,21 @@ const (
 )
 
 // countsWrong reports whether the stack counts wrong passwords.
-func countsWrong() bool {
+func (p pam) countsWrong() bool {
 	before, after := false, false
-	for _, m := range inStack("auth", "pam_faillock.so") {
+	for _, m := range p.calls("auth", "pam_faillock.so") {
 		before = before || slices.Contains(m, "preauth")
 		after = after || slices.Contains(m, "authfail")
 	}
 	return before && after
 }
 
-// readLockout is the lockout in force. Without the stack nothing is locked, whatever the file says.
-func readLockout() lockout {
+// readLockout is the lockout as the stack and its file say. Without the stack nothing is locked, whatever the file
+// says.
+func readLockout(all pam) lockout {
 	conf := assignments(string(readOr(faillockConf)), "=")
 	_, root := conf["even_deny_root"]
-	for _, m := range inStack("auth", "pam_faillock.so") { // arguments count before the file
+	for _, m := range all.calls("auth", "pam_faillock.so") { // arguments count before the file
 		for _, key := range []string{"deny", "unlock_time", "fail_interval", "dir"} {
 			if value, there := m.arg(key); there {
 				conf[key] = value
@@ -101,7 +101,7 @@ func readLockout() lockout {
 	if conf["dir"] != "" {
 		l.dir = conf["dir"]
 	}
-	if !countsWrong() {
+	if !all.countsWrong() {
 		l.rule.Threshold = 0
 	}
 	return l
@@ -120,29 +120,35 @@ func (h *Host) SetLockout(ctx context.Context, rule unit.LockoutRule) error {
 		)
 	}
 	return h.change(ctx, func() (err error) {
-		before, err := keep(faillockConf)
+		undo, err := h.undoing(faillockConf)
 		if err != nil {
 			return err
 		}
-		defer func() {
-			if err != nil {
-				err = errors.Join(err, putBack(before))
-			}
-		}()
-		text := withSettings(string(before[0].Text), " = ",
-			setting{"deny", strconv.Itoa(rule.Threshold)},
-			setting{"unlock_time", strconv.Itoa(rule.DurationMinutes * 60)},
-			setting{"fail_interval", strconv.Itoa(rule.WindowMinutes * 60)})
-		if err := atomicfile.Write(faillockConf, []byte(text), 0o644); err != nil {
-			return err
-		}
-		if rule.Threshold > 0 && !countsWrong() {
-			if err := h.changeStack(ctx, countsWrong, profile{"rankwarden-lockout", lockoutBefore},
-				profile{"rankwarden-lockout-count", lockoutAfter}); err != nil {
+		defer func() { err = undo(err) }()
+		if rule.Threshold == 0 {
+			if err := h.stopCounting(ctx); err != nil {
 				return err
 			}
 		}
-		if now := readLockout().rule; now.Threshold != rule.Threshold || rule.Threshold > 0 && now != rule {
+		all, _ := readPAM()
+		if rule.Threshold > 0 || all.countsWrong() {
+			if err := h.configureLockout(rule); err != nil {
+				return err
+			}
+		}
+		if rule.Threshold > 0 && !all.countsWrong() {
+			if err := h.changeStack(ctx, pam.countsWrong, profile{lockoutName, lockoutBefore},
+				profile{countName, lockoutAfter}); err != nil {
+				return err
+			}
+		}
+		now, err := h.rulesNow(ctx)
+		switch {
+		case err != nil:
+			return err
+		case now.effect.NoLock != "" && rule.Threshold > 0:
+			return fmt.Errorf("wrong passwords lock nobody: %s", now.effect.NoLock)
+		case now.lockout.rule.Threshold != rule.Threshold || rule.Threshold > 0 && now.lockout.rule != rule:
 			return fmt.Errorf(
 				"arguments of pam_faillock in %s count before %s; take them out there",
 				pamDir,
@@ -152,6 +158,61 @@ func (h *Host) SetLockout(ctx context.Context, rule unit.LockoutRule) error {
 		return nil
 	})
 }
+
+// lastingTallies is where wrong passwords are counted when they lock until someone unlocks: where they outlast a
+// restart.
+const lastingTallies = "/var/lib/faillock"
+
+// configureLockout writes a lockout into its file.
+func (h *Host) configureLockout(rule unit.LockoutRule) error {
+	values := []setting{
+		{"deny", strconv.Itoa(rule.Threshold)},
+		{"unlock_time", strconv.Itoa(rule.DurationMinutes * 60)},
+		{"fail_interval", strconv.Itoa(rule.WindowMinutes * 60)},
+	}
+	text := string(readOr(faillockConf))
+	switch dir := assignments(text, "=")["dir"]; {
+	case rule.DurationMinutes == 0 && dir == "":
+		if err := os.MkdirAll(lastingTallies, 0o755); err != nil {
+			return err
+		}
+		if err := h.watcher.Add(lastingTallies); err != nil {
+			return err
+		}
+		values = append(values, setting{"dir", lastingTallies})
+	case rule.DurationMinutes != 0 && dir == lastingTallies:
+		values = append(values, setting{"dir", tallyDir})
+	}
+	return h.writeFile(faillockConf, withSettings(text, " = ", values...))
+}
+
+// stopCounting takes the agent's own profiles out, so that wrong passwords are counted as they were before it.
+func (h *Host) stopCounting(ctx context.Context) error {
+	var own []profile
+	for _, name := range []string{lockoutName, countName} {
+		if _, err := os.Stat(filepath.Join(profilesDir, name)); err == nil {
+			own = append(own, profile{name, ""})
+		}
+	}
+	if len(own) > 0 {
+		if err := h.changeStack(ctx, func(now pam) bool { return !now.countsWrong() }, own...); err != nil {
+			return err
+		}
+	}
+	if all, _ := readPAM(); all.countsWrong() {
+		return nil
+	}
+	if err := h.giveBackFile(faillockConf); !errors.Is(err, ErrWrittenSince) {
+		return err
+	}
+	return nil // nothing counts, whatever stands there
+}
+
+// Names of the profiles.
+const (
+	lockoutName = "rankwarden-lockout"
+	countName   = "rankwarden-lockout-count"
+)
 
 // lock is whether an account is locked.
 type lock struct {
@@ -164,7 +225,7 @@ func (h *Host) lockedNow(ctx context.Context, l lockout, now time.Time) (map[str
 	if l.rule.Threshold == 0 || !anyWrong(l.dir) {
 		return nil, nil
 	}
-	out, err := h.Tools.run(ctx, "", "faillock")
+	out, err := h.Tools.run(ctx, "", "faillock", "--dir", l.dir)
 	if err != nil {
 		return nil, fmt.Errorf("reading which accounts are locked: %w", err)
 	}
@@ -230,11 +291,20 @@ func anyWrong(dir string) bool {
 	return false
 }
 
+// tallies is where wrong passwords are counted.
+func (h *Host) tallies() string {
+	if h.last.rules.lockout.dir != "" {
+		return h.last.rules.lockout.dir
+	}
+	all, _ := readPAM()
+	return readLockout(all).dir
+}
+
 // forgetWrong lets the count of a name begin again.
 func (h *Host) forgetWrong(ctx context.Context, name string) error {
-	if _, err := os.Stat(filepath.Join(readLockout().dir, name)); err != nil || !h.Tools.has("faillock") {
+	if _, err := os.Stat(filepath.Join(h.tallies(), name)); err != nil || !h.Tools.has("faillock") {
 		return nil // nothing was counted
 	}
-	_, err := h.Tools.run(ctx, "", "faillock", "--user", name, "--reset")
+	_, err := h.Tools.run(ctx, "", "faillock", "--dir", h.tallies(), "--user", name, "--reset")
 	return err
 }

@@ -4,15 +4,11 @@ package linux
 
 import (
 	"context"
-	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
-	"slices"
-	"strings"
-	"syscall"
 
 	"rankwarden.example/internal/kit/atomicfile"
 )
@@ -26,45 +22,6 @@ const (
 // pamFiles are those that pam-auth-update writes.
 var pamFiles = []string{"auth", "account", "password", "session", "session-noninteractive"}
 
-// module is a call of a module in pam.conf(5): its arguments.
-type module []string
-
-// inStack are the lines that call a module among those that all services share.
-func inStack(kind, name string) []module {
-	var found []module
-	for _, file := range []string{"common-" + kind, "system-auth"} {
-		for line := range strings.Lines(string(readOr(filepath.Join(pamDir, file)))) {
-			line, _, _ = strings.Cut(line, "#")
-			before, after, there := strings.Cut(line, name)
-			fields := strings.Fields(before)
-			if there && len(fields) >= 2 && strings.TrimPrefix(fields[0], "-") == kind {
-				found = append(found, strings.Fields(after))
-			}
-		}
-	}
-	return found
-}
-
-// arg is the value of an argument such as remember=5.
-func (m module) arg(key string) (string, bool) {
-	for _, a := range slices.Backward(m) {
-		if value, found := strings.CutPrefix(a, key+"="); found {
-			return value, true
-		}
-	}
-	return "", false
-}
-
-// hasModule reports whether a module of PAM is on the device.
-func hasModule(name string) bool {
-	for _, pattern := range []string{"/lib/*/security", "/usr/lib/*/security", "/lib/security", "/usr/lib64/security"} {
-		if found, _ := filepath.Glob(filepath.Join(pattern, name)); len(found) > 0 {
-			return true
-		}
-	}
-	return false
-}
-
 // profile is a part of the stack as pam-auth-update takes it. An empty text takes it out.
 type profile struct{ name, text string }
 
@@ -74,8 +31,8 @@ var ErrTrial = errors.New("with it nobody could sign in any more, so that what w
 // changeStack changes the stack of PAM, with a net under it: what was there is kept beside, the new stack is tried with
 // an account of the host's own, and goes back when it does not let that account in or lets it in with a wrong password.
 // Should the power go meanwhile, [Open] puts it back.
-func (h *Host) changeStack(ctx context.Context, holds func() bool, profiles ...profile) (err error) {
-	if err := h.try(ctx, false); err != nil {
+func (h *Host) changeStack(ctx context.Context, holds func(now pam) bool, profiles ...profile) (err error) {
+	if err := h.tryDoors(ctx); err != nil {
 		return fmt.Errorf("nothing was changed, since signing in cannot be tried on this device: %w", err)
 	}
 	var paths []string
@@ -121,66 +78,14 @@ func (h *Host) changeStack(ctx context.Context, holds func() bool, profiles ...p
 			}
 		}
 	}
-	if !holds() {
+	if all, _ := readPAM(); !holds(all) {
 		return fmt.Errorf(
 			"pam-auth-update did not take it into %s, which was changed by hand; run pam-auth-update --force",
 			pamDir,
 		)
 	}
-	if err := h.try(ctx, true); err != nil {
+	if err := h.tryDoors(ctx); err != nil {
 		return fmt.Errorf("%w (%w)", ErrTrial, err)
-	}
-	return nil
-}
-
-// trialAccount is the account with which a stack is tried. It exists only meanwhile.
-const trialAccount = "rankwarden-trial"
-
-// unprivileged is who signs in as the account: nobody(7), whose password su(1) must ask for.
-var unprivileged = &syscall.Credential{Uid: 65534, Gid: 65534}
-
-// try signs in with the system's own su(1), and, if it is to be strict, with a wrong password too.
-func (h *Host) try(ctx context.Context, strict bool) (err error) {
-	if err := h.removeTrialAccount(ctx); err != nil {
-		return err
-	}
-	if _, err := h.Tools.run(ctx, "", "useradd", "--system", "--no-create-home", "--shell", "/bin/sh",
-		trialAccount); err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, h.removeTrialAccount(context.WithoutCancel(ctx))) }()
-	password := rand.Text() + "-aZ4"
-	if _, err := h.Tools.run(ctx, trialAccount+":"+password+"\n", "chpasswd"); err != nil {
-		return err
-	}
-	enter := func(password string) error {
-		out, err := h.Tools.runAs(ctx, unprivileged, password+"\n", "su", trialAccount, "--command", "echo entered")
-		if err == nil && !strings.Contains(out, "entered") {
-			err = errors.New("su: it ended without a word")
-		}
-		return err
-	}
-	if err := enter(password); err != nil || !strict {
-		return err
-	}
-	switch err := enter("not-" + password); {
-	case err == nil:
-		return errors.New("a wrong password was let in")
-	case ctx.Err() != nil:
-		return ctx.Err()
-	}
-	return nil
-}
-
-func (h *Host) removeTrialAccount(ctx context.Context) error {
-	for _, p := range parsePeople(string(readOr(passwdFile)), "") {
-		if p.name == trialAccount {
-			if err := h.forgetWrong(ctx, trialAccount); err != nil {
-				return err
-			}
-			_, err := h.Tools.run(ctx, "", "userdel", trialAccount)
-			return err
-		}
 	}
 	return nil
 }

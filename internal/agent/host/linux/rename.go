@@ -7,8 +7,10 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent/host"
@@ -94,11 +96,76 @@ func (h *Host) follow(ctx context.Context, d database, p person, from string) er
 			return err
 		}
 	}
-	if !d.privateGroup(p, from) {
-		return nil
+	if d.privateGroup(p, from) {
+		if _, err := h.Tools.run(ctx, "", "groupmod", "--new-name", p.name, from); err != nil {
+			return err
+		}
 	}
-	_, err := h.Tools.run(ctx, "", "groupmod", "--new-name", p.name, from)
-	return err
+	return takeAlong(from, p.name)
+}
+
+// Where the system keeps things under the name of an account, beside its accounts: one line for each in the former,
+// a file of that name in the latter.
+var (
+	linesByName = []string{"/etc/subuid", "/etc/subgid", "/etc/cron.allow", "/etc/cron.deny", "/etc/at.allow",
+		"/etc/at.deny"}
+	filesByName = []string{"/var/spool/cron/crontabs", "/var/spool/cron", "/var/lib/systemd/linger", "/var/mail",
+		"/var/spool/mail"}
+)
+
+// takeAlong gives what is kept under the former name of an account the new one. What the new name has already stays.
+func takeAlong(from, to string) error {
+	for _, path := range linesByName {
+		text, err := os.ReadFile(path)
+		if errors.Is(err, os.ErrNotExist) {
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		if renamed := renameLines(string(text), from, to); renamed != string(text) {
+			info, err := os.Stat(path)
+			if err != nil {
+				return err
+			}
+			if err := writeThrough(path, []byte(renamed), info.Mode().Perm()); err != nil {
+				return err
+			}
+		}
+	}
+	for _, dir := range filesByName {
+		before, after := filepath.Join(dir, from), filepath.Join(dir, to)
+		info, err := os.Lstat(before)
+		if err != nil || !info.Mode().IsRegular() {
+			continue // there is none
+		}
+		if _, err := os.Lstat(after); errors.Is(err, os.ErrNotExist) {
+			if err := os.Rename(before, after); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// renameLines gives lines that begin with a name, up to a colon or the end, another one.
+func renameLines(text, from, to string) string {
+	var out strings.Builder
+	for line := range strings.Lines(text) {
+		name, rest, more := strings.Cut(strings.TrimRight(line, "\n"), ":")
+		if name != from {
+			out.WriteString(line)
+			continue
+		}
+		out.WriteString(to)
+		if more {
+			out.WriteString(":" + rest)
+		}
+		if strings.HasSuffix(line, "\n") {
+			out.WriteString("\n")
+		}
+	}
+	return out.String()
 }
 
 // takeSecret gives an account what shadow(5) has under its former name.

@@ -4,16 +4,12 @@ package linux
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/kit/atomicfile"
 )
 
 const (
@@ -26,33 +22,13 @@ const (
 	classes       = 3      // of characters that a complex password has
 )
 
-// quality is a setting of pwquality.conf(5) in force: files of the directory in their order, the file itself,
-// arguments.
-func quality(key string, otherwise int) int {
-	found := otherwise
-	take := func(value string, there bool) {
-		if n, err := strconv.Atoi(value); there && err == nil {
-			found = n
-		}
-	}
-	files, _ := filepath.Glob(filepath.Join(qualityDir, "*.conf"))
-	for _, f := range append(files, qualityConf) {
-		value, there := assignments(string(readOr(f)), "=")[key]
-		take(value, there)
-	}
-	for _, m := range inStack("password", "pam_pwquality.so") {
-		take(m.arg(key))
-	}
-	return found
-}
-
 // checksQuality reports whether the stack checks new passwords.
-func checksQuality() bool { return len(inStack("password", "pam_pwquality.so")) > 0 }
+func (p pam) checksQuality() bool { return len(p.calls("password", "pam_pwquality.so")) > 0 }
 
 // remembered is how many passwords the stack remembers.
-func remembered() (n int) {
+func (p pam) remembered() (n int) {
 	for _, name := range []string{"pam_pwhistory.so", "pam_unix.so"} {
-		for _, m := range inStack("password", name) {
+		for _, m := range p.calls("password", name) {
 			value, there := m.arg("remember")
 			if count, err := strconv.Atoi(value); there && err == nil {
 				n = max(n, count)
@@ -62,14 +38,19 @@ func remembered() (n int) {
 	return n
 }
 
-// readRules are the password rules in force. Ages are the loosest of the system's own and those of the accounts; an
-// account whose password never expires, and root, do not count.
-func readRules(d database) drift.Passwords {
+// askedOfPasswords are the rules as files say, without ages.
+func askedOfPasswords(all pam) drift.Passwords {
 	length, complexity := 0, false
-	if checksQuality() {
-		length = max(quality("minlen", defaultLength), unit.LeastLinuxLength)
-		complexity = quality("minclass", 0) >= classes
+	if all.checksQuality() {
+		length = max(all.quality("minlen", defaultLength), unit.LeastLinuxLength)
+		complexity = all.quality("minclass", 0) >= classes
 	}
+	return drift.Passwords{MinLength: &length, Complexity: &complexity, History: new(all.remembered())}
+}
+
+// withAges adds the ages of passwords to rules: the loosest of the system's own and those of the accounts; an account
+// whose password never expires, and root, do not count.
+func (d database) withAges(rules drift.Passwords) drift.Passwords {
 	longest, shortest := d.number("PASS_MAX_DAYS", never), max(d.number("PASS_MIN_DAYS", 0), 0)
 	for _, p := range d.ageing() {
 		if p.maxDays >= 0 {
@@ -80,10 +61,14 @@ func readRules(d database) drift.Passwords {
 	if longest >= never || longest < 0 {
 		longest = 0
 	}
-	return drift.Passwords{
-		MinLength: &length, Complexity: &complexity, History: new(remembered()), MaxAgeDays: &longest,
-		MinAgeDays: &shortest,
-	}
+	rules.MaxAgeDays, rules.MinAgeDays = &longest, &shortest
+	return rules
+}
+
+// rulesNow are the rules as they are after a change.
+func (h *Host) rulesNow(ctx context.Context) (rules, error) {
+	h.read.changed(partRules)
+	return h.rules(ctx)
 }
 
 // ageing are the accounts to which ages of passwords apply.
@@ -101,18 +86,18 @@ func (h *Host) SetPasswords(ctx context.Context, rules drift.Passwords) error {
 		if err != nil {
 			return err
 		}
-		if err := checkRules(rules, readRules(d)); err != nil {
-			return err
-		}
-		before, err := keep(qualityFile, loginDefs)
+		now, err := h.rules(ctx)
 		if err != nil {
 			return err
 		}
-		defer func() {
-			if err != nil {
-				err = errors.Join(err, putBack(before))
-			}
-		}()
+		if err := checkRules(rules, d.withAges(now.passwords())); err != nil {
+			return err
+		}
+		undo, err := h.undoing(qualityFile, loginDefs)
+		if err != nil {
+			return err
+		}
+		defer func() { err = undo(err) }()
 		if err := h.setQuality(ctx, rules); err != nil {
 			return err
 		}
@@ -125,7 +110,10 @@ func (h *Host) SetPasswords(ctx context.Context, rules drift.Passwords) error {
 		if d, err = readDatabase(); err != nil {
 			return err
 		}
-		return notTaken(rules, readRules(d))
+		if now, err = h.rulesNow(ctx); err != nil {
+			return err
+		}
+		return notTaken(rules, d.withAges(now.passwords()), now.causes())
 	})
 }
 
@@ -151,40 +139,8 @@ func checkRules(rules, now drift.Passwords) error {
 	return nil
 }
 
-func (h *Host) setQuality(ctx context.Context, rules drift.Passwords) error {
-	if rules.MinLength == nil && rules.Complexity == nil {
-		return nil
-	}
-	var values []setting
-	if rules.MinLength != nil {
-		values = append(values, setting{"minlen", strconv.Itoa(*rules.MinLength)})
-	}
-	if rules.Complexity != nil {
-		n := 0
-		if *rules.Complexity {
-			n = classes
-		}
-		values = append(values, setting{"minclass", strconv.Itoa(n)})
-	}
-	text := string(readOr(qualityFile))
-	if text == "" {
-		text = "# Written by the agent of Rank Warden, as policies ask.\n"
-	}
-	if err := os.MkdirAll(qualityDir, 0o755); err != nil {
-		return err
-	}
-	if err := atomicfile.Write(qualityFile, []byte(withSettings(text, " = ", values...)), 0o644); err != nil {
-		return err
-	}
-	if checksQuality() {
-		return nil
-	}
-	own := filepath.Join(profilesDir, "pwquality") // of the package that brings the module
-	return h.changeStack(ctx, checksQuality, profile{"pwquality", string(readOr(own))})
-}
-
 func (h *Host) setHistory(ctx context.Context, history *int) error {
-	if history == nil || *history == remembered() {
+	if all, _ := readPAM(); history == nil || *history == all.remembered() {
 		return nil
 	}
 	text := ""
@@ -199,56 +155,26 @@ Password-Initial:
 	requisite	pam_pwhistory.so remember=%d
 `, *history, *history)
 	}
-	return h.changeStack(ctx, func() bool { return remembered() == *history }, profile{historyName, text})
-}
-
-// setAges writes the ages for accounts to come, and gives them to those that are there.
-func (h *Host) setAges(ctx context.Context, d database, rules drift.Passwords) error {
-	var values []setting
-	longest := never
-	if rules.MaxAgeDays != nil {
-		if *rules.MaxAgeDays > 0 {
-			longest = *rules.MaxAgeDays
-		}
-		values = append(values, setting{"PASS_MAX_DAYS", strconv.Itoa(longest)})
-	}
-	if rules.MinAgeDays != nil {
-		values = append(values, setting{"PASS_MIN_DAYS", strconv.Itoa(*rules.MinAgeDays)})
-	}
-	if len(values) == 0 {
-		return nil
-	}
-	if err := atomicfile.Write(loginDefs, []byte(withSettings(string(readOr(loginDefs)), "\t", values...)),
-		0o644); err != nil {
-		return err
-	}
-	for _, p := range d.ageing() {
-		if rules.MinAgeDays != nil && max(p.minDays, 0) != *rules.MinAgeDays {
-			if err := h.age(ctx, p, "--mindays", *rules.MinAgeDays); err != nil {
-				return err
-			}
-		}
-		if rules.MaxAgeDays != nil && p.maxDays >= 0 && p.maxDays != longest {
-			if err := h.age(ctx, p, "--maxdays", longest); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
+	return h.changeStack(ctx, func(now pam) bool { return now.remembered() == *history }, profile{historyName, text})
 }
 
 // notTaken says what the system did not take, since something else counts before it.
-func notTaken(asked, now drift.Passwords) error {
+func notTaken(asked, now drift.Passwords, causes map[unit.ID]string) error {
 	for _, rule := range []struct {
+		id         unit.ID
 		what       string
 		asked, now *int
 		where      string
 	}{
-		{"the minimum length", asked.MinLength, now.MinLength, qualityConf + " or an argument in " + pamDir},
-		{"the history", asked.History, now.History, "an argument in " + pamDir},
-		{"the maximum age", asked.MaxAgeDays, now.MaxAgeDays, loginDefs},
-		{"the minimum age", asked.MinAgeDays, now.MinAgeDays, loginDefs},
+		{unit.MinLength, "the minimum length", asked.MinLength, now.MinLength,
+			qualityConf + " or an argument in " + pamDir},
+		{unit.History, "the history", asked.History, now.History, "an argument in " + pamDir},
+		{unit.MaxAgeDays, "the maximum age", asked.MaxAgeDays, now.MaxAgeDays, loginDefs},
+		{unit.MinAgeDays, "the minimum age", asked.MinAgeDays, now.MinAgeDays, loginDefs},
 	} {
+		if why := causes[rule.id]; why != "" && rule.asked != nil && *rule.asked != *rule.now {
+			return fmt.Errorf("%s stays %d, because of %s", rule.what, *rule.now, why)
+		}
 		if rule.asked != nil && *rule.asked != *rule.now {
 			return fmt.Errorf(
 				"%s stays %d: %s counts before what the agent writes; take it out there",
@@ -259,6 +185,9 @@ func notTaken(asked, now drift.Passwords) error {
 		}
 	}
 	if asked.Complexity != nil && *asked.Complexity != *now.Complexity {
+		if why := causes[unit.Complexity]; why != "" {
+			return fmt.Errorf("the complexity stays as it is, because of %s", why)
+		}
 		return fmt.Errorf(
 			"the complexity stays as it is: minclass in %s or an argument in %s counts before what the agent writes; "+
 				"take it out there",

@@ -76,6 +76,9 @@ func (h *Host) EndSessions(ctx context.Context, account principal.SID) error {
 		if _, err := os.Stat("/run/systemd/seats"); err == nil && h.Tools.has("loginctl") && p.uid != 0 {
 			// It complains when nobody is signed in; whoever is left is ended below.
 			_, _ = h.Tools.run(ctx, "", "loginctl", "terminate-user", p.name)
+			if err := killGroup(p.uid); err != nil {
+				return fmt.Errorf("ending what %s began: %w", p.name, err)
+			}
 		}
 		for _, signal := range []syscall.Signal{syscall.SIGHUP, syscall.SIGKILL} {
 			left, err := signalAll(ctx, p.uid, signal)
@@ -85,6 +88,18 @@ func (h *Host) EndSessions(ctx context.Context, account principal.SID) error {
 		}
 		return fmt.Errorf("programs of %s do not end", p.name)
 	})
+}
+
+// userSlices is where systemd keeps what people began, see systemd.slice(5).
+const userSlices = "/sys/fs/cgroup/user.slice"
+
+// killGroup ends everything that somebody began in their sessions, as whomever it runs, also what left its terminal.
+func killGroup(uid int) error {
+	err := os.WriteFile(filepath.Join(userSlices, fmt.Sprintf("user-%d.slice", uid), "cgroup.kill"), []byte("1"), 0)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil // nobody is signed in, or the system keeps no such groups
+	}
+	return err
 }
 
 // signalAll signals every program of a person, and reports whether any is left after a while.

@@ -8,8 +8,6 @@ import (
 	"fmt"
 	"os"
 	"strings"
-
-	"rankwarden.example/internal/kit/atomicfile"
 )
 
 // withSettings gives a file of settings other values. The last line of a key is replaced, since it counts; a key
@@ -73,7 +71,7 @@ func putBack(files []file) (err error) {
 				failed = nil
 			}
 		} else if now, readErr := os.ReadFile(f.Path); readErr != nil || string(now) != string(f.Text) {
-			failed = atomicfile.Write(f.Path, f.Text, f.Mode)
+			failed = writeThrough(f.Path, f.Text, f.Mode)
 		}
 		if failed != nil {
 			err = errors.Join(err, fmt.Errorf("putting back %s: %w", f.Path, failed))

@@ -14,8 +14,6 @@ import (
 	"slices"
 	"time"
 
-	"github.com/fsnotify/fsnotify"
-
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent/host"
 )
@@ -39,36 +37,42 @@ func layout() (size, at, wide int) {
 	return 384, 340, 4
 }
 
-// SignIns implements [host.Host]. The number of a sign-in is the microsecond in which it was written.
+// SignIns implements [host.Host]. The number of a sign-in is the microsecond in which it was written. Sign-ins at a
+// terminal are those of wtmp(5), others those that PAM tells of.
 func (h *Host) SignIns(ctx context.Context, after int64) ([]host.SignIn, error) {
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	f, err := os.Open(wtmpFile)
-	if errors.Is(err, os.ErrNotExist) {
-		return nil, nil // this device keeps no record, see wtmp(5)
-	}
-	if err != nil {
-		return nil, fmt.Errorf("reading sign-ins: %w", err)
-	}
-	defer f.Close()
-	d, err := readDatabase()
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	d, err := h.accounts()
 	if err != nil {
 		return nil, err
 	}
-	records, err := recordsAfter(f, after)
+	logins, err := loginsAfter(after)
 	if err != nil {
 		return nil, fmt.Errorf("reading sign-ins: %w", err)
 	}
+	sessions, err := h.sessionsAfter(ctx, d, after)
+	if err != nil {
+		return nil, fmt.Errorf("reading sign-ins: %w", err)
+	}
+	for _, l := range logins {
+		h.last.noteUse(l)
+	}
+	for _, s := range sessions {
+		if h.last.noteUse(s) {
+			logins = append(logins, s)
+		}
+	}
+	slices.SortStableFunc(logins, func(a, b login) int { return a.at.Compare(b.at) })
 	var found []host.SignIn
-	for _, r := range records {
+	for _, r := range logins {
 		account, name := principal.SID{}, "" // of nobody who is there now
-		i := slices.IndexFunc(d.people, func(p person) bool {
-			return d.regular(p) && p.name[:min(len(p.name), userBytes)] == r.user
-		})
+		i := slices.IndexFunc(d.people, func(p person) bool { return p.name[:min(len(p.name), userBytes)] == r.user })
 		if i >= 0 {
-			account = personSID(d.people[i].uid)
-		} else if _, local := d.named(r.user); !local {
+			account = d.people[i].sid()
+		} else {
 			name = r.user // of a directory, or of an account that is gone
 		}
 		number := r.at.UnixMicro()
@@ -78,6 +82,32 @@ func (h *Host) SignIns(ctx context.Context, after int64) ([]host.SignIn, error) 
 		found = append(found, host.SignIn{Number: number, Account: account, Name: name, At: r.at})
 	}
 	return found, nil
+}
+
+// sameUse is how far apart what wtmp(5) and what PAM tell of one sign-in may be.
+const sameUse = 5 * time.Second
+
+// noteUse remembers when somebody signed in last, and reports whether that is another sign-in than the one before.
+func (l *last) noteUse(of login) bool {
+	before, known := l.used[of.user]
+	if l.used == nil {
+		l.used = map[string]time.Time{}
+	}
+	l.used[of.user] = of.at
+	return !known || of.at.Sub(before).Abs() > sameUse
+}
+
+// loginsAfter are the sign-ins of wtmp(5) after a microsecond; none where the device keeps no such record.
+func loginsAfter(after int64) ([]login, error) {
+	f, err := os.Open(wtmpFile)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return recordsAfter(f, after)
 }
 
 // login is a record of somebody who signed in.
@@ -115,43 +145,4 @@ func recordsAfter(f io.ReadSeeker, after int64) ([]login, error) {
 	}
 	slices.Reverse(found)
 	return found, nil
-}
-
-// Watch implements [host.Host].
-func (h *Host) Watch() <-chan struct{} { return h.watch }
-
-// listen tells of changes of the files that the system writes when somebody signs in or gives a wrong password, until
-// the context ends.
-func (h *Host) listen(ctx context.Context) error {
-	w, err := fsnotify.NewWatcher()
-	if err != nil {
-		return fmt.Errorf("watching for sign-ins: %w", err)
-	}
-	tallies := readLockout().dir
-	if err := os.MkdirAll(tallies, 0o755); err != nil {
-		return fmt.Errorf("watching for locked accounts: %w", err)
-	}
-	if err := w.Add(tallies); err != nil {
-		return fmt.Errorf("watching for locked accounts: %w", err)
-	}
-	_ = w.Add(wtmpFile) // a device may keep none
-	go func() {
-		defer w.Close()
-		for {
-			select {
-			case <-ctx.Done():
-				return
-			case e := <-w.Events:
-				if e.Name == wtmpFile && (e.Has(fsnotify.Rename) || e.Has(fsnotify.Remove)) {
-					_ = w.Add(wtmpFile) // another file took its place
-				}
-				select {
-				case h.watch <- struct{}{}:
-				default: // it was told already
-				}
-			case <-w.Errors: // what was missed is seen at the next look
-			}
-		}
-	}()
-	return nil
 }

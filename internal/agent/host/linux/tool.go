@@ -21,6 +21,7 @@ import (
 type Tools struct {
 	Dirs  []string      // where programs are looked for, in order
 	Limit time.Duration // how long one may take
+	Env   []string      // beside what every program gets
 }
 
 // SystemTools are those that every Debian has, with half a minute for each.
@@ -57,15 +58,16 @@ func (t Tools) has(name string) bool {
 // run runs a program to its end, and gives what it wrote. Secrets go through stdin, never through args, which everybody
 // on the device can read.
 func (t Tools) run(ctx context.Context, stdin, name string, args ...string) (string, error) {
-	return t.runAs(ctx, nil, stdin, name, args...)
-}
-
-// runAs is [Tools.run] as somebody else.
-func (t Tools) runAs(ctx context.Context, as *syscall.Credential, stdin, name string, args ...string) (string, error) {
 	path, err := t.find(name)
 	if err != nil {
 		return "", err
 	}
+	return t.runFile(ctx, stdin, path, args...)
+}
+
+// runFile is [Tools.run] of the program in a file.
+func (t Tools) runFile(ctx context.Context, stdin, path string, args ...string) (string, error) {
+	name := filepath.Base(path)
 	limited, cancel := context.WithTimeout(ctx, t.Limit)
 	defer cancel()
 	cmd := exec.CommandContext(limited, path, args...)
@@ -76,14 +78,15 @@ func (t Tools) runAs(ctx context.Context, as *syscall.Credential, stdin, name st
 		"DEBIAN_FRONTEND=noninteractive",
 		"HOME=/",
 	}
+	cmd.Env = append(cmd.Env, t.Env...)
 	cmd.Dir = "/"
 	cmd.Stdin = strings.NewReader(stdin)
 	out, complaint := &bounded{left: mostOutput}, &bounded{left: 4 << 10}
 	cmd.Stdout, cmd.Stderr = out, complaint
-	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Credential: as}
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) } // what it started, too
 	cmd.WaitDelay = time.Second
-	switch err = cmd.Run(); {
+	switch err := cmd.Run(); {
 	case ctx.Err() != nil:
 		return "", ctx.Err()
 	case limited.Err() != nil:

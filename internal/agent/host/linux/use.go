@@ -5,15 +5,11 @@ package linux
 import (
 	"bufio"
 	"context"
-	"encoding/json"
-	"errors"
-	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 
-	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent/host"
 )
@@ -24,10 +20,8 @@ var _ host.TellsUse = (*Host)(nil)
 var (
 	unitDirs = []string{"/etc/systemd/system", "/run/systemd/system", "/usr/lib/systemd/system",
 		"/lib/systemd/system"}
-	cronSystem  = []string{"/etc/crontab", "/etc/cron.d/*"}
-	cronPeople  = "/var/spool/cron/crontabs/*"
-	sudoersFile = "/etc/sudoers"
-	sudoersDir  = "/etc/sudoers.d"
+	cronSystem = []string{"/etc/crontab", "/etc/cron.d/*"}
+	cronPeople = "/var/spool/cron/crontabs/*"
 )
 
 // Runs implements [host.TellsUse], from the units of systemd and the tables of cron.
@@ -35,15 +29,30 @@ func (h *Host) Runs(ctx context.Context) (map[principal.SID][]string, error) {
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	d, err := readDatabase()
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	d, err := h.accounts()
 	if err != nil {
 		return nil, err
 	}
+	if h.read.due(partUses) {
+		h.last.uses = readUses()
+	}
 	found := map[principal.SID][]string{}
+	for name, list := range h.last.uses {
+		if p, there := d.named(name); there && p.uid != 0 && d.shown(p) {
+			found[p.sid()] = slices.Clone(list)
+		}
+	}
+	return found, nil
+}
+
+// readUses reads what services and tasks run as whom, by the name.
+func readUses() map[string][]string {
+	found := map[string][]string{}
 	note := func(name, what string) {
-		p, there := d.named(name)
-		if sid := personSID(p.uid); there && p.uid != 0 && d.regular(p) && !slices.Contains(found[sid], what) {
-			found[sid] = append(found[sid], what)
+		if name != "" && !slices.Contains(found[name], what) {
+			found[name] = append(found[name], what)
 		}
 	}
 	seen := map[string]bool{}
@@ -70,7 +79,7 @@ func (h *Host) Runs(ctx context.Context) (map[principal.SID][]string, error) {
 	for _, list := range found {
 		slices.Sort(list)
 	}
-	return found, nil
+	return found
 }
 
 func globbed(pattern string) []string {
@@ -118,105 +127,4 @@ func cronUsers(path string) []string {
 		}
 	}
 	return users
-}
-
-// Sudo implements [host.TellsUse], with the system's own reader of sudoers(5), cvtsudoers(1).
-func (h *Host) Sudo(ctx context.Context) ([]drift.Sudo, error) {
-	if _, err := os.Stat(sudoersFile); err != nil || !h.Tools.has("cvtsudoers") {
-		return nil, nil // sudo is not there, or too old to say
-	}
-	d, err := readDatabase()
-	if err != nil {
-		return nil, err
-	}
-	text, err := h.Tools.run(ctx, "", "cvtsudoers", "--expand-aliases", "--output-format", "json", sudoersFile)
-	var complaint *ToolError
-	if errors.As(err, &complaint) {
-		return nil, nil // a file that sudo refuses allows nobody anything
-	}
-	if err != nil {
-		return nil, err
-	}
-	return sudoOf(d, text, sourceOf)
-}
-
-// sudoersJSON is what cvtsudoers writes.
-type sudoersJSON struct {
-	Specs []struct {
-		Who []struct {
-			Username  string `json:"username"`
-			Usergroup string `json:"usergroup"`
-			Negated   bool   `json:"negated"`
-		} `json:"User_List"`
-		Commands []struct {
-			RunAs []struct {
-				Username string `json:"username"`
-			} `json:"runasusers"`
-			Commands []struct {
-				Command string `json:"command"`
-				Negated bool   `json:"negated"`
-			} `json:"Commands"`
-		} `json:"Cmnd_Specs"`
-	} `json:"User_Specs"`
-}
-
-// sudoOf takes from what cvtsudoers wrote who may do what, without root itself.
-func sudoOf(d database, text string, sourceOf func(name string) string) ([]drift.Sudo, error) {
-	var read sudoersJSON
-	if err := json.Unmarshal([]byte(text), &read); err != nil {
-		return nil, fmt.Errorf("what cvtsudoers wrote: %w", err)
-	}
-	var list []drift.Sudo
-	for _, spec := range read.Specs {
-		var commands []string
-		root := false
-		for _, s := range spec.Commands {
-			as := len(s.RunAs) == 0
-			for _, user := range s.RunAs {
-				as = as || user.Username == "ALL" || user.Username == "root"
-			}
-			for _, c := range s.Commands {
-				name := c.Command
-				if c.Negated {
-					name = "!" + name
-				}
-				if !slices.Contains(commands, name) {
-					commands = append(commands, name)
-				}
-				root = root || as && name == "ALL"
-			}
-		}
-		for _, who := range spec.Who {
-			if who.Negated || who.Username == "root" || len(commands) == 0 {
-				continue
-			}
-			s := drift.Sudo{Name: who.Username, Commands: commands, Root: root}
-			if p, there := d.named(who.Username); there {
-				s.SID = personSID(p.uid)
-			}
-			if who.Usergroup != "" {
-				s.Name = "%" + who.Usergroup
-				for _, g := range d.groups {
-					if g.name == who.Usergroup {
-						s.SID = d.sidOf(g)
-					}
-				}
-			}
-			s.Via = sourceOf(s.Name)
-			list = append(list, s)
-		}
-	}
-	return list, nil
-}
-
-// sourceOf is the file with the first line for somebody; the main one where an alias stands for them.
-func sourceOf(name string) string {
-	for _, path := range append(globbed(filepath.Join(sudoersDir, "*")), sudoersFile) {
-		for line := range strings.Lines(string(readOr(path))) {
-			if fields := strings.Fields(line); len(fields) > 1 && slices.Contains(strings.Split(fields[0], ","), name) {
-				return path
-			}
-		}
-	}
-	return sudoersFile
 }

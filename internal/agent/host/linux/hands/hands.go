@@ -25,13 +25,16 @@ import (
 type Hands struct {
 	// Command is a program of the device, as root.
 	Command func(ctx context.Context, name string, args ...string) *exec.Cmd
-	// Tallies is the directory in which the device counts wrong passwords, as it is seen from here.
-	Tallies string
+	// Tallies are the directories in which the device counts wrong passwords, as they are seen from here.
+	Tallies []string
 }
+
+// TallyDirs are where a device counts wrong passwords, until it is restarted or for longer.
+var TallyDirs = []string{"/run/faillock", "/var/lib/faillock"}
 
 // Here are the hands at the machine that this runs on.
 func Here() Hands {
-	return Hands{Command: exec.CommandContext, Tallies: "/run/faillock"}
+	return Hands{Command: exec.CommandContext, Tallies: TallyDirs}
 }
 
 // ErrRefused is given when the device did not let somebody in, or did not take a password.
@@ -70,7 +73,7 @@ var (
 	asksPassword = regexp.MustCompile(`assword: ?$`)
 	prompts      = regexp.MustCompile(`(?m)(^|~)[$#] `)
 	turnedAway   = regexp.MustCompile(
-		`(?i)login incorrect|permission denied|expired|locked|authentication failure|maximum number of tries`,
+		`(?i)login incorrect|permission denied|expired|locked|authentication failure|maximum number of tries|required to change`,
 	)
 	changed   = regexp.MustCompile(`(?i)updated successfully`)
 	unchanged = regexp.MustCompile(
@@ -130,9 +133,13 @@ const (
 
 // Later makes what is counted older, as if time had gone by.
 func (h Hands) Later(d time.Duration) error {
-	files, err := filepath.Glob(filepath.Join(h.Tallies, "*"))
-	if err != nil {
-		return err
+	var files []string
+	for _, dir := range h.Tallies {
+		found, err := filepath.Glob(filepath.Join(dir, "*"))
+		if err != nil {
+			return err
+		}
+		files = append(files, found...)
 	}
 	for _, f := range files {
 		data, err := os.ReadFile(f)

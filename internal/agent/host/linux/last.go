@@ -1,0 +1,53 @@
+//go:build linux
+
+package linux
+
+import (
+	"context"
+	"time"
+)
+
+// last is what was read of the system last. The lock of the host is held over it.
+type last struct {
+	database database
+	sudoers  sudoers
+	polkit   []polkitRule
+	rules    rules
+	used     map[string]time.Time // when somebody signed in last, by the name
+	log      struct {
+		size int64     // of the log of signing in, when it was read
+		at   time.Time // when the journal was read
+	}
+	uses map[string][]string // of services and tasks, by the name of the account
+}
+
+// accounts is who there is.
+func (h *Host) accounts() (database, error) {
+	if !h.read.due(partPeople) {
+		return h.last.database, nil
+	}
+	d, err := readDatabase()
+	if err != nil {
+		h.read.changed(partPeople)
+		return d, err
+	}
+	h.last.database = d
+	return d, nil
+}
+
+// sudoers are who may become root by sudo(8) and, read with them, by polkit(8).
+func (h *Host) sudoers(ctx context.Context) (sudoers, error) {
+	if !h.read.due(partPowers) {
+		return h.last.sudoers, nil
+	}
+	s, err := h.readSudoers(ctx)
+	if err != nil {
+		h.read.changed(partPowers)
+		return s, err
+	}
+	h.last.sudoers, h.last.polkit = s, readPolkit()
+	return s, nil
+}
+
+// polkit are the administrators of polkit(8), as read with [Host.sudoers].
+func (h *Host) polkit() []polkitRule { return h.last.polkit }
