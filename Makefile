@@ -93,7 +93,7 @@ bench: build
 
 # Packages of the agent and of the service, with checksums, in dist/.
 packages: build
-	@scripts/install windows
+	@scripts/install windows packages
 	scripts/packages
 
 # Cuts devices, service and link at every step of changing passwords, SEEDS times over; with HOST=linux the power of real

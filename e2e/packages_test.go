@@ -31,14 +31,21 @@ func (r *real) packages(version, name string) {
 	require.NoError(r.t, r.Install(filepath.Join(dir, name+"_"+version+"_amd64.deb"), "/root/"+name+".deb"))
 }
 
+// allRules prints what holds for passwords and for signing in.
+const allRules = "cat /etc/pam.d/* /etc/login.defs /etc/security/*.conf; ls --ignore opasswd.old /etc/security " +
+	"/usr/share/pam-configs /var/lib/pam; grep ^erlend /etc/shadow; cat /etc/security/opasswd"
+
 // The package of the agent is installed, enrols the device with one line, is upgraded without losing who it is, and
 // goes.
 func TestThePackageOfTheAgent(t *testing.T) {
 	s := startQuick(t)
 	const name = "SKL-INF-911"
 	r := realWorkstation(t, name)
-	r.sh("rm /usr/bin/rankwarden-agent")
-	s.publish("base", mooringOnly, 500, "everything")
+	r.sh("rm /usr/bin/rankwarden-agent /usr/bin/rankwarden-pam")
+	r.sh("useradd -m erlend; chage -m 5 -M 60 erlend; gpasswd -a erlend games")
+	rules := r.sh(allRules)
+	s.publish("base", strings.Replace(strictRules, "complexity: true", "complexity: true, max_age_days: 365, "+
+		"min_age_days: 1", 1), 500, "everything")
 	r.packages("0.14.0", "rankwarden-agent")
 	r.sh("umask 077; echo " + s.enrolmentToken(1) + " > /root/token")
 	out := r.sh(
@@ -54,6 +61,8 @@ func TestThePackageOfTheAgent(t *testing.T) {
 	unit := r.sh("sed -n 's/^ExecStart=//p' /usr/lib/systemd/system/rankwarden-agent.service")
 	once := func() string { return r.sh(". /etc/rankwarden/agent.env; " + unit + " --once") }
 	assert.Contains(t, once(), "Enrolled as "+name)
+	_, err = r.Run(t.Context(), "ls /etc/rankwarden/token")
+	require.Error(t, err, "the token is of no use any more")
 	s.settled()
 	s.until(func() bool { once(); s.settled(); return standing(s, name) == "in_step" })
 	device := s.why(name).Device
@@ -61,7 +70,7 @@ func TestThePackageOfTheAgent(t *testing.T) {
 	assert.Contains(t, r.sh("rankwarden-agent --version"), "0.14.0")
 
 	before := r.sh("cat /var/lib/rankwarden-agent/agent.json | sha256sum; getent passwd mooring")
-	r.sh("rm /etc/rankwarden/token") // it was for one use
+	r.sh("mv /root/rankwarden-agent.deb /root/first.deb")
 	r.packages("0.14.1", "rankwarden-agent")
 	r.sh("dpkg -i /root/rankwarden-agent.deb")
 	assert.Contains(t, r.sh("dpkg -s rankwarden-agent"), "Version: 0.14.1")
@@ -69,14 +78,30 @@ func TestThePackageOfTheAgent(t *testing.T) {
 	once()
 	assert.Equal(t, device.ID, s.why(name).Device.ID, "it is the same device")
 
-	r.sh("dpkg -r rankwarden-agent")
+	// So it is after a way back to the version before.
+	r.sh("dpkg -i /root/first.deb")
+	assert.Contains(t, r.sh("dpkg -s rankwarden-agent"), "Version: 0.14.0")
+	once()
+	assert.Equal(t, device.ID, s.why(name).Device.ID)
+
+	require.Contains(t, r.sh("cat /etc/pam.d/common-auth"), "pam_faillock")
+	said := r.sh("dpkg -r rankwarden-agent 2>&1")
+	assert.Contains(t, said, "done  mooring was disabled")
 	_, err = r.Run(t.Context(), "command -v rankwarden-agent")
 	assert.Error(t, err)
-	assert.Contains(t, r.sh("ls /var/lib/rankwarden-agent"), "agent.json", "who it is stays until it is purged")
+	assert.Equal(t, rules, r.sh(allRules), "the rules are what they were, to the byte")
+	assert.NotEmpty(t, r.sh("getent passwd mooring"), "accounts stay")
 	r.sh("dpkg -P rankwarden-agent")
 	_, err = r.Run(t.Context(), "ls /var/lib/rankwarden-agent /etc/rankwarden/agent.env")
 	assert.Error(t, err)
-	assert.NotEmpty(t, r.sh("getent passwd mooring"), "accounts stay")
+
+	// What was preseeded enrols the device, and is forgotten.
+	r.sh("printf 'rankwarden-agent rankwarden-agent/service string " + s.URL +
+		"\nrankwarden-agent rankwarden-agent/token password " + s.enrolmentToken(1) + "\n' | debconf-set-selections")
+	r.sh("DEBIAN_FRONTEND=noninteractive dpkg -i /root/rankwarden-agent.deb")
+	assert.Equal(t, "RANKWARDEN_SERVICE="+s.URL, r.sh("cat /etc/rankwarden/agent.env"))
+	assert.Contains(t, r.sh("cat /etc/rankwarden/token"), "rwe.")
+	assert.NotContains(t, r.sh("cat /var/cache/debconf/*.dat"), "rwe.")
 }
 
 // The package of the service makes its user and its directories; what the unit may do is little.
