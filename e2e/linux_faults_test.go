@@ -179,7 +179,9 @@ func TestAFullDiskOnLinux(t *testing.T) {
 	s.order("rotate", "account:mooring", name)
 	s.until(func() bool { return strings.Contains(r.said(), "no space left on device") })
 	assert.Equal(t, hash, r.sh("getent shadow mooring"))
+	s.until(func() bool { return waitsFor(s, "trouble") }) // the service is told all the same
 	r.sh("rm /var/lib/rankwarden-agent/filler")
+	s.until(func() bool { return !waitsFor(s, "trouble") })
 	s.until(func() bool { return s.current(name) != before })
 	s.comesTo(name, "in_step")
 	require.NoError(t, r.SignIn(t.Context(), "mooring", s.current(name)))

@@ -156,7 +156,11 @@ func sudoers(x *Inventory, list []drift.Sudo, privileged map[principal.SID]bool)
 
 // Bound leaves out of a reported state what is beyond the bounds, and says how many that is. What a policy manages,
 // what is built in and what is privileged stays first.
-func Bound(state *drift.State) {
+func Bound(state *drift.State) { BoundTo(state, 1) }
+
+// BoundTo is [Bound] with a part of the room alone, such as the 4th.
+func BoundTo(state *drift.State, part int) {
+	mostAccounts, mostMembers := MaxAccounts/part, MaxMembers/part
 	privileged := map[principal.SID]bool{}
 	members := 0
 	for _, g := range state.LocalGroups {
@@ -165,14 +169,16 @@ func Bound(state *drift.State) {
 			privileged[m.SID] = privileged[m.SID] || privilegedGroup(g)
 		}
 	}
-	if len(state.Accounts) > MaxAccounts {
-		state.Accounts, state.MoreAccounts = bounded(slices.Clone(state.Accounts), MaxAccounts,
+	if len(state.Accounts) > mostAccounts {
+		more := 0
+		state.Accounts, more = bounded(slices.Clone(state.Accounts), mostAccounts,
 			func(a drift.Account) bool { return a.Key != "" || a.Builtin != "" || privileged[a.SID] })
+		state.MoreAccounts += more
 	}
-	if members <= MaxMembers {
+	if members <= mostMembers {
 		return
 	}
-	room := MaxMembers
+	room := mostMembers
 	groups := slices.Clone(state.LocalGroups)
 	for _, first := range []bool{true, false} {
 		for i, g := range groups {

@@ -3,6 +3,7 @@ package agent
 import (
 	"context"
 	"crypto/ed25519"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -61,6 +62,7 @@ type Agent struct {
 	byHand   string // the latest exchange that somebody at the device asked for
 	collect  bool   // report everything, also what has not changed
 	enrolled string // the name that the device enrolled under in this run; empty otherwise
+	life     string // of this start
 	oneByOne bool   // events go one at a time, since the service refuses one of them
 }
 
@@ -89,7 +91,7 @@ func New(o Options) (*Agent, error) {
 	if o.Log != nil {
 		j.Tell = func(e drift.Event) { o.Log.Info(present.Event(e), about(e)...) }
 	}
-	a := &Agent{Options: o, journal: j, interval: defaultInterval, latest: j.Time}
+	a := &Agent{Options: o, journal: j, life: rand.Text(), interval: defaultInterval, latest: j.Time}
 	a.base, a.elapsed = o.Clock.Now().Round(0), o.Clock.Elapsed()
 	a.behind = a.base.Before(j.Time)
 	a.rotator = &rotate.Rotator{Host: o.Host, Journal: j, Service: a, Random: o.Random, Now: a.now, Log: o.Log,
@@ -119,6 +121,7 @@ func (a *Agent) Run(ctx context.Context) error {
 		case errors.Is(err, host.ErrShuttingDown):
 			return err
 		case err != nil:
+			a.cry(ctx, err)
 			waits.MaxInterval = a.interval // as the service said last
 			pause := waits.NextBackOff()
 			if refused := (*protocol.Refusal)(nil); errors.As(err, &refused) {
@@ -136,6 +139,22 @@ func (a *Agent) Run(ctx context.Context) error {
 			waits.Reset()
 			a.rest(ctx)
 		}
+	}
+}
+
+// cry tells the service that the agent can keep nothing, so that it cannot go on; nothing of what it tells is kept.
+func (a *Agent) cry(ctx context.Context, why error) {
+	if !errors.Is(why, journal.ErrKept) || a.journal.Device == "" {
+		return
+	}
+	body := protocol.CheckIn{Desired: a.journal.Desired, KeyList: a.journal.KeyList.Number, Epoch: a.journal.Epoch,
+		Orders: a.journal.Order, Deposit: a.journal.Marks(), Life: a.life, Trouble: drift.Shortened(why.Error())}
+	request, err := a.sign(protocol.PathCheckIn, 0, body)
+	if err == nil {
+		_, err = a.post(ctx, protocol.PathCheckIn, request)
+	}
+	if err != nil {
+		a.Log.Warn("the service could not be told", "error", err)
 	}
 }
 
@@ -284,6 +303,7 @@ func (a *Agent) checkInOf(report *drift.Report) protocol.CheckIn {
 		Orders:  a.journal.Order,
 		Results: a.journal.Results,
 		Deposit: a.journal.Marks(),
+		Life:    a.life,
 	}
 }
 

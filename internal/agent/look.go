@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/inventory"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
@@ -41,7 +42,8 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 		RepeatedlyReverted: reverted,
 	}
 	report.State.Agent = version.Number()
-	if err := a.tellInventory(ctx, &report.State); err != nil {
+	part, err := a.tellInventory(ctx, &report.State)
+	if err != nil {
 		return nil, err
 	}
 	last := a.journal.Last
@@ -49,9 +51,11 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	if a.journal.Pending != nil {
 		told = &a.journal.Pending.Report // on its way; what it tells is not new
 	}
-	events := noticed(told, *report)
-	a.nameWhoIsThere(ctx, events)
-	a.journal.Note(report.At, events...)
+	if a.journal.Aside == "" || a.journal.Aside != contentOf(*report) { // else it was told, and the service refuses it
+		events := noticed(told, *report)
+		a.nameWhoIsThere(ctx, events)
+		a.journal.Note(report.At, events...)
+	}
 	if a.journal.Name != "" && a.journal.Name != facts.Name {
 		a.journal.Note(report.At, drift.Event{
 			Kind:    drift.DeviceRenamed,
@@ -62,7 +66,11 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	if last == nil {
 		return a.unlessAside(report), nil
 	}
-	report.Found = differing(last.State, outcome.Before)
+	inventory.BoundTo(&outcome.Before, part) // as the state that it is compared with
+	if report.Found = differing(last.State, outcome.Before); report.Found != nil {
+		inventory.BoundTo(report.Found, part*foundPart)
+		report.Found.MoreAccounts, report.Found.MoreMembers = 0, 0
+	}
 	if !a.collect && report.Found == nil && last.Device == report.Device && last.Desired == report.Desired &&
 		same(last.State, report.State) &&
 		same(last.Failures, report.Failures) &&

@@ -63,6 +63,10 @@ type Device struct {
 	ListedIn           string // group that lists its name, where it waits for an owner and claims to be no other
 	ChangedAt          time.Time
 	Inventory          string         // digest of its inventory, empty before the first
+	Life               string         // start of its agent that was heard from last
+	LifeSince          *time.Time     // by the claim of the agent
+	FormerLives        Lives          `gorm:"type:text[]"` // those before, the latest last
+	Trouble            string         // what keeps its agent from its work
 	NameRefused        string         // that the workstation says it has, where it could not be taken
 	Standing           drift.Standing `gorm:"-"` // worked out when it is read
 }
@@ -305,10 +309,12 @@ type ExchangeState struct {
 	DepositNumber   int64
 	ConfirmedNumber int64
 	Mismatched      bool
+	Life            string
+	Trouble         string
 }
 
 const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, desired_number, desired_digest, " +
-	"reported_epoch, reported_number, order_number, deposit_number, confirmed_number, mismatched"
+	"reported_epoch, reported_number, order_number, deposit_number, confirmed_number, mismatched, life, trouble"
 
 // KnownDevices reads devices by identifier. It goes past GORM, since it reads whole fleets.
 func (s *Store) KnownDevices(ctx context.Context, ids []string) ([]ExchangeState, error) {

@@ -10,7 +10,7 @@ import (
 // Retirement is why a device was retired, and until when its passwords are kept.
 type Retirement struct {
 	DeviceID       string
-	Because        string // lost, sold, reinstalled or repair
+	Because        string // lost, sold, reinstalled, repair or copied
 	Note           string
 	RetiredBy      string
 	At             time.Time
@@ -34,6 +34,21 @@ func (t DevicesWriter) DropRetirement(device string) error {
 // Retirements are those of devices; one that was never retired, or before that was kept, has none.
 func (t DevicesReader) Retirements(devices []string) ([]Retirement, error) {
 	return rows[Retirement](t, "select * from retirements where device_id = any($1)", array[string](devices))
+}
+
+// CopiedDevices are retired ones in reach whose key two machines held, and in whose place none has enrolled yet.
+func (t DevicesReader) CopiedDevices(reach rights.Reach, most int) ([]Device, error) {
+	within, args := inReach(reach)
+	return rows[Device](t, `select d.* from retirements x join devices d on d.id = x.device_id and d.state = 'retired'
+		where x.because = 'copied' and not exists (select 1 from devices o where o.name_key = d.name_key
+		and o.state = 'live') and `+within+" order by x.at desc limit ?", append(args, most)...)
+}
+
+// TroubledDevices are live ones in reach whose agents are kept from their work.
+func (t DevicesReader) TroubledDevices(reach rights.Reach, most int) ([]Device, error) {
+	within, args := inReach(reach)
+	return rows[Device](t, "select d.* from devices d where d.trouble <> '' and d.state = 'live' and "+within+
+		" order by d.id limit ?", append(args, most)...)
 }
 
 // RetiredRotations lists a page of the passwords of retired devices in reach that are kept still, by device and

@@ -60,9 +60,11 @@ type Journal struct {
 	// LastSignIns are the days on which somebody signed in last, by account.
 	LastSignIns map[principal.SID]time.Time `json:"last_sign_ins,omitempty"`
 	// UsedOn are the days of the last month on which somebody signed in, by who it was.
-	UsedOn  map[string][]time.Time `json:"used_on,omitempty"`
-	Nonce   string                 `json:"nonce"`   // of a new epoch that was asked for
-	Lacking bool                   `json:"lacking"` // the service may lack deposits of earlier epochs
+	UsedOn map[string][]time.Time `json:"used_on,omitempty"`
+	// EpochAt is when the device began its epoch by itself, in service time.
+	EpochAt time.Time `json:"epoch_at,omitzero"`
+	Nonce   string    `json:"nonce"`   // of a new epoch that was asked for
+	Lacking bool      `json:"lacking"` // the service may lack deposits of earlier epochs
 
 	Last    *drift.Report `json:"last"`           // the latest report that the service has stored
 	Pending *Pending      `json:"pending"`        // a report that may or may not have arrived

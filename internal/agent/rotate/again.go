@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"crypto/rand"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -60,9 +61,18 @@ func (x *Rotator) GiveAgain(ctx context.Context, has protocol.DepositMarks) erro
 	return nil
 }
 
+// epochEvery is how often a device begins a new epoch by itself: two machines with one key would do so for ever.
+const epochEvery = time.Hour
+
+var errEpochs = errors.New("the numbers of this device were used by another machine or before, and it began an epoch " +
+	"less than an hour ago")
+
 // NewEpoch begins an epoch of this device in which no number was used, and has every password
 // changed: what the device has now may be in escrow under a number of before the snapshot only.
 func (x *Rotator) NewEpoch(ctx context.Context) error {
+	if again := x.Journal.EpochAt.Add(epochEvery); x.Journal.Nonce == "" && x.Now().Before(again) {
+		return fmt.Errorf("%w; it begins no other before %s", errEpochs, again.UTC().Format(time.RFC3339))
+	}
 	if x.Journal.Nonce == "" {
 		x.Journal.Nonce = rand.Text()
 		if err := x.Journal.Save(); err != nil {
@@ -75,7 +85,7 @@ func (x *Rotator) NewEpoch(ctx context.Context) error {
 	}
 	m := x.Journal
 	m.Epoch, m.Nonce, m.Seq, m.Deposit, m.EventSeq, m.Lacking = epoch, "", 0, 0, 0, true
-	m.Last, m.Pending = nil, nil
+	m.Last, m.Pending, m.EpochAt = nil, nil, x.Now()
 	waiting := m.Events
 	m.Events = nil
 	for _, e := range waiting {

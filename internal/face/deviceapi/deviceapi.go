@@ -14,6 +14,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/base/budget"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/face/problem"
@@ -205,6 +206,9 @@ func (a *API) checkIn(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
+	if err := a.heard(c.Context(), d, req, body); err != nil {
+		return err
+	}
 	answer := protocol.Answer{Time: a.Now(), Interval: a.interval(), Accepted: d.State == store.Live,
 		Help: a.Help}
 	if answer.Accepted {
@@ -213,6 +217,31 @@ func (a *API) checkIn(c fiber.Ctx) error {
 		}
 	}
 	return a.answer(c, req, answer)
+}
+
+// mostLife bounds the word for a start of an agent, in bytes.
+const mostLife = 100
+
+// heard notes which start of its agent a device is heard from, and what keeps the agent from its work, where either is
+// news.
+func (a *API) heard(ctx context.Context, d store.ExchangeState, req request, body protocol.CheckIn) error {
+	if d.State != store.Live {
+		return nil
+	}
+	if body.Life != "" && body.Life != d.Life {
+		if len(body.Life) > mostLife {
+			return refuse(http.StatusBadRequest, protocol.CodeBadDocument, "the life of an agent is a short word")
+		}
+		err := a.counter.do(ctx, func() error { return a.Devices.Lives(ctx, d.ID, body.Life, req.header.Time) })
+		if err != nil {
+			return err
+		}
+	}
+	trouble := drift.Shortened(body.Trouble)
+	if trouble == d.Trouble {
+		return nil
+	}
+	return a.counter.do(ctx, func() error { return a.Devices.Troubled(ctx, d.ID, trouble) })
 }
 
 // exchanged is the part of a check-in that needs the database, if it has one.

@@ -72,6 +72,8 @@ type Records interface {
 	RevokeEnrolmentToken(id string, at time.Time) error
 	SetDeviceFacts(id, platform, version string, build int, agent string) error
 	SetDeviceState(id, state string) error
+	SetLife(id, life string, since time.Time, former []string) error
+	SetTrouble(id, trouble string) error
 	TakeFacts(device, former string) error
 	SetMismatched(id string) error
 	UseEnrolmentToken(id string) error

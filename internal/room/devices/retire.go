@@ -96,6 +96,9 @@ func (s *Service) Return(ctx context.Context, who rights.Identity, id string) er
 			if err := tx.DropRetirement(d.ID); err != nil {
 				return err
 			}
+			if err := tx.SetLife(d.ID, "", s.Now(), nil); err != nil { // whoever checks in next is the device
+				return err
+			}
 			if err := joinFleet(tx, w, d); err != nil {
 				return err
 			}

@@ -38,6 +38,8 @@ const (
 	DecideWave      = "wave"      // somebody wants one to open early, for which a second person must agree
 	DecideDrill     = "drill"     // nobody has tried for a while whether the recovery key opens what is sealed to it
 	DecideLeft      = "left"      // accounts that a policy managed once and none does any more
+	DecideCopied    = "copied"    // two machines hold the key of a device, which is frozen
+	DecideTrouble   = "trouble"   // the agent of a device is kept from its work
 	DecideKey       = "key"       // one is to go live or retire, for which a second owner must agree
 )
 
@@ -66,7 +68,7 @@ func (s *Service) decisions(
 	for _, more := range []func(tx Reads, who rights.Identity) ([]Decision, error){
 		s.ofOperators, s.secondPersons, s.revealsToDecide, s.sheetsToDecide, unsettled,
 		s.waiversToDecide, s.claimsToDecide,
-		s.leftToDecide, s.warrantsToDecide,
+		s.leftToDecide, s.warrantsToDecide, s.agentsToDecide,
 	} {
 		found, err := more(tx, who)
 		if err != nil {
@@ -234,6 +236,25 @@ func (s *Service) claimsToDecide(tx Reads, who rights.Identity) (list []Decision
 		)
 	}
 	return list, nil
+}
+
+// agentsToDecide are devices whose key two machines hold, and those whose agents are kept from their work.
+func (s *Service) agentsToDecide(tx Reads, who rights.Identity) (list []Decision, err error) {
+	copied, err := tx.CopiedDevices(who.Reach(rights.Look), maxRecent)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range copied {
+		list = append(list, Decision{Kind: DecideCopied, Title: d.Name, Device: d.Name, DeviceID: d.ID, Devices: 1,
+			Detail: "two machines checked in with its key in turn, so that it is frozen; have each enrol again, or return " +
+				"the device where one of them is gone"})
+	}
+	troubled, err := tx.TroubledDevices(who.Reach(rights.Look), maxRecent)
+	for _, d := range troubled {
+		list = append(list, Decision{Kind: DecideTrouble, Title: d.Name, Device: d.Name, DeviceID: d.ID, Devices: 1,
+			Detail: "its agent is kept from its work: " + d.Trouble})
+	}
+	return list, err
 }
 
 // drillEvery is after how long without a drill one is asked for: monthly, with days to spare.

@@ -39,6 +39,8 @@ type Reads interface {
 	DesiredBefore(device string, epoch int64, most int) ([]store.DesiredState, error)
 	DesiredState(device string, epoch, number int64) (store.DesiredState, error)
 	DevicesByID(clock store.Clock, ids []string) ([]store.Device, error)
+	CopiedDevices(reach rights.Reach, most int) ([]store.Device, error)
+	TroubledDevices(reach rights.Reach, most int) ([]store.Device, error)
 	DevicesWaiting(reach rights.Reach, limit int) ([]store.Device, error)
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
 	DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error)

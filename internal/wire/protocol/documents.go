@@ -141,6 +141,10 @@ type CheckIn struct {
 	Deposit DepositMarks  `json:"deposits"`          // the device's own
 	Results []OrderResult `json:"results,omitempty"` // of orders, that the service has not stored yet
 	Events  []drift.Event `json:"events,omitempty"`  // that the service has not stored yet, at most [MaxEvents]
+	// Life is another one after each start of the agent. Two that come back in turn are two machines with one key.
+	Life string `json:"life,omitempty"`
+	// Trouble is what keeps the agent from its work, such as a full disk, so that it can tell nothing else.
+	Trouble string `json:"trouble,omitempty"`
 }
 
 // Answer answers a check-in. Desired and KeyList are signed documents, empty when the device has

@@ -99,15 +99,22 @@ func (h *Host) Facts(context.Context) (protocol.Facts, error) {
 	if err != nil {
 		return protocol.Facts{}, fmt.Errorf("the name of this device: %w", err)
 	}
-	version, build := release()
-	return protocol.Facts{
-		Name:      name,
-		Platform:  host.PlatformLinux,
-		OSVersion: version,
-		OSBuild:   build,
-		Model:     firmware("product_name"),
-		Serial:    firmware("product_serial"),
-	}, nil
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	facts := h.release()
+	facts.Name = name
+	return facts, nil
+}
+
+// release is what system the device has, on which machine.
+func (h *Host) release() protocol.Facts {
+	if h.read.due(partRelease) {
+		f := protocol.Facts{Platform: host.PlatformLinux, Model: firmware("product_name"),
+			Serial: firmware("product_serial")}
+		f.OSVersion, f.OSBuild = release()
+		h.last.facts = f
+	}
+	return h.last.facts
 }
 
 // release reads os-release(5), and the file in which Debian keeps the number of its point release.
@@ -135,7 +142,7 @@ func firmware(fact string) string {
 }
 
 // Limits implements [host.Host].
-func (h *Host) Limits(context.Context) ([]drift.Limit, error) {
+func (h *Host) Limits(ctx context.Context) ([]drift.Limit, error) {
 	limits := host.LinuxLimits()
 	no := func(readOnly bool, why string, settings ...unit.ID) {
 		for _, id := range settings {
@@ -161,6 +168,10 @@ func (h *Host) Limits(context.Context) ([]drift.Limit, error) {
 	if !h.Tools.has("gpasswd") {
 		limits = append(limits, drift.Limit{Family: unit.Membership, ReadOnly: true, Why: "lacks the program gpasswd"})
 	}
+	modules, err := h.modules(ctx)
+	if err != nil {
+		return nil, err
+	}
 	_, noHelper := h.helper()
 	helped := noHelper == nil
 	for _, rule := range []struct {
@@ -172,7 +183,7 @@ func (h *Host) Limits(context.Context) ([]drift.Limit, error) {
 		{"pam_faillock.so", "libpam-modules", []unit.ID{unit.Lockout}},
 	} {
 		switch {
-		case !hasModule(rule.module):
+		case !modules[rule.module]:
 			no(true, fmt.Sprintf("lacks %s, which the package %s brings", rule.module, rule.from), rule.settings...)
 		case !helped:
 			no(true, "lacks the program "+door.Program+", without which a change of how people sign in cannot be tried",
@@ -184,6 +195,23 @@ func (h *Host) Limits(context.Context) ([]drift.Limit, error) {
 	return limits, nil
 }
 
+// modules says which of the modules that settings need the device has.
+func (h *Host) modules(ctx context.Context) (map[string]bool, error) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	if h.last.modules == nil || !h.read.holds(partRules) {
+		has := map[string]bool{}
+		for _, name := range []string{"pam_pwquality.so", "pam_pwhistory.so", "pam_faillock.so"} {
+			has[name] = hasModule(name)
+		}
+		h.last.modules = has
+	}
+	return h.last.modules, nil
+}
+
 // Read implements [host.Host].
 func (h *Host) Read(ctx context.Context) (drift.State, error) {
 	h.mu.Lock()
@@ -191,8 +219,8 @@ func (h *Host) Read(ctx context.Context) (drift.State, error) {
 	if err := ctx.Err(); err != nil {
 		return drift.State{}, err
 	}
-	version, build := release()
-	state := drift.State{Platform: host.PlatformLinux, OSVersion: version, OSBuild: build}
+	facts := h.release()
+	state := drift.State{Platform: facts.Platform, OSVersion: facts.OSVersion, OSBuild: facts.OSBuild}
 	d, err := h.accounts()
 	if err != nil {
 		return drift.State{}, err

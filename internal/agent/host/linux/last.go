@@ -5,6 +5,8 @@ package linux
 import (
 	"context"
 	"time"
+
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // last is what was read of the system last. The lock of the host is held over it.
@@ -12,8 +14,11 @@ type last struct {
 	database database
 	sudoers  sudoers
 	polkit   []polkitRule
+	facts    protocol.Facts // without the name
 	rules    rules
-	used     map[string]time.Time // when somebody signed in last, by the name
+	modules  map[string]bool        // of PAM, whether the device has them
+	wrong    map[string][]time.Time // wrong passwords that count, by the name of the account
+	used     map[string]time.Time   // when somebody signed in last, by the name
 	log      struct {
 		size int64     // of the log of signing in, when it was read
 		at   time.Time // when the journal was read

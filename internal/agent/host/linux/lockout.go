@@ -222,15 +222,22 @@ type lock struct {
 
 // lockedNow says which accounts are locked, by name.
 func (h *Host) lockedNow(ctx context.Context, l lockout, now time.Time) (map[string]lock, error) {
-	if l.rule.Threshold == 0 || !anyWrong(l.dir) {
+	if l.rule.Threshold == 0 {
 		return nil, nil
 	}
-	out, err := h.Tools.run(ctx, "", "faillock", "--dir", l.dir)
-	if err != nil {
-		return nil, fmt.Errorf("reading which accounts are locked: %w", err)
+	if watched := l.dir == tallyDir || l.dir == lastingTallies; !watched || h.read.due(partTallies) {
+		h.last.wrong = nil
+		if anyWrong(l.dir) {
+			out, err := h.Tools.run(ctx, "", "faillock", "--dir", l.dir)
+			if err != nil {
+				h.read.changed(partTallies)
+				return nil, fmt.Errorf("reading which accounts are locked: %w", err)
+			}
+			h.last.wrong = parseTallies(out)
+		}
 	}
 	locks := map[string]lock{}
-	for name, wrong := range parseTallies(out) {
+	for name, wrong := range h.last.wrong {
 		if name != "root" || l.root {
 			locks[name] = lockOf(wrong, l.rule, now)
 		}

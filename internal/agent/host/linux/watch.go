@@ -21,10 +21,12 @@ import (
 type part int
 
 const (
-	partPeople part = iota // accounts and groups
-	partPowers             // who may become root
-	partRules              // how people sign in
-	partUses               // as whom services and tasks run
+	partPeople  part = iota // accounts and groups
+	partPowers              // who may become root
+	partRules               // how people sign in
+	partUses                // as whom services and tasks run
+	partTallies             // wrong passwords
+	partRelease             // which system it is
 	parts
 )
 
@@ -37,6 +39,8 @@ var partPaths = [parts][]string{
 		slashed(modulesHere())),
 	partUses: append([]string{"/etc/crontab", "/etc/cron.d/", filepath.Dir(cronPeople) + "/"},
 		slashed(unitDirs)...),
+	partRelease: {"/etc/os-release", "/etc/debian_version"},
+	partTallies: {tallyDir + "/", lastingTallies + "/"},
 }
 
 // modulesHere are the directories in which this system has modules of PAM, each once.
@@ -86,6 +90,13 @@ func (r *partsRead) due(p part) bool {
 	}
 	r.current[p], r.at[p], r.was[p] = true, time.Now(), likeness(p)
 	return true
+}
+
+// holds reports whether what was read of a part is what there is.
+func (r *partsRead) holds(p part) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.current[p] && !r.blind && time.Since(r.at[p]) < holds
 }
 
 // changed notes that parts may be other ones now; without any, all of them.
@@ -213,6 +224,7 @@ func (h *Host) hear(ctx context.Context, w *fsnotify.Watcher, tallies string, di
 				h.wake()
 				continue
 			case filepath.Dir(e.Name) == tallies, filepath.Dir(e.Name) == lastingTallies:
+				h.read.changed(partTallies)
 				h.wake()
 				continue
 			case e.Op == fsnotify.Chmod: // nothing was written
@@ -229,7 +241,7 @@ func (h *Host) hear(ctx context.Context, w *fsnotify.Watcher, tallies string, di
 			moved, settled = []part{partPeople, partPowers, partRules}, cmp.Or(settled, time.After(settles))
 		case <-settled:
 			settled = nil
-			if slices.ContainsFunc(moved, func(p part) bool { return p != partUses && h.read.differs(p) }) {
+			if slices.ContainsFunc(moved, func(p part) bool { return p < partUses && h.read.differs(p) }) {
 				h.wake()
 			}
 			moved = nil
