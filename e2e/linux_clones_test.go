@@ -11,8 +11,8 @@ import (
 	"rankwarden.example/client"
 )
 
-// A machine that was copied whole holds the key of the other. Both are noticed as soon as both are there, and neither is
-// trusted any more; an image that was made ready has no key.
+// A machine that was copied whole holds the key of the other. Both are noticed as soon as both are there, and neither
+// is trusted any more; an image that was made ready has no key.
 func TestACopiedWorkstation(t *testing.T) {
 	beside(t)
 	s := startQuick(t)
@@ -53,7 +53,8 @@ func TestACopiedWorkstation(t *testing.T) {
 	}
 
 	// One of them is gone, and the other enrols again.
-	twin.sh("pkill -9 rankwarden-agen; while pgrep rankwarden-agen >/dev/null; do sleep 0.02; done; rankwarden-agent generalise")
+	twin.sh("pkill -9 rankwarden-agen; while pgrep rankwarden-agen >/dev/null; do sleep 0.02; done; " +
+		"rankwarden-agent generalise")
 	assert.NoFileExists(t, twin.Path("/var/lib/rankwarden-agent/agent.json"))
 	s.enrols(twin)
 	s.until(func() bool { return !waitsFor(s, "copied") })

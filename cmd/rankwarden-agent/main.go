@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"runtime/debug"
 	"strings"
 	"syscall"
 	"time"
@@ -22,7 +23,12 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
+// tidiness is how much the agent's memory may grow before what is not needed any more is freed, in percent: it lives on
+// workstations that have other work, and has little to do itself.
+const tidiness = 25
+
 func main() {
+	debug.SetGCPercent(tidiness)
 	slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{ReplaceAttr: withoutTime})))
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	err := execute(ctx)

@@ -32,8 +32,8 @@ func boundState(state *drift.State) (part int, err error) {
 	}
 }
 
-// tellInventory adds to a state what accounts are used for, and keeps it within the bounds of an inventory; it gives the
-// part of the bounds that the state has.
+// tellInventory adds to a state what accounts are used for, and keeps it within the bounds of an inventory; it gives
+// the part of the bounds that the state has.
 func (a *Agent) tellInventory(ctx context.Context, state *drift.State) (part int, err error) {
 	runs := map[principal.SID][]string{}
 	if tells, ok := a.Host.(host.TellsUse); ok {

@@ -33,7 +33,8 @@ func (l Lives) Value() (driver.Value, error) {
 
 // SetLife notes which start of its agent a device was heard from.
 func (t DevicesWriter) SetLife(id, life string, since time.Time, former []string) error {
-	return t.exec("update devices set life = $2, life_since = $3, former_lives = $4, changed_at = now() where id = $1", id,
+	return t.exec("update devices set life = $2, life_since = $3, former_lives = $4, changed_at = now() where id = "+
+		"$1", id,
 		life, since, array[string](former))
 }
 

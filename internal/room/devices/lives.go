@@ -22,9 +22,9 @@ const mostLives = 16
 var errCopied = refusal.New(refusal.Conflict, "two machines hold the key of this device; each must enrol again").
 	WithCode(protocol.CodeNotLive + store.Retired)
 
-// Lives notes that a device was heard from after another start of its agent, at a time by its claim. One that comes back
-// after a later one was heard from is another machine with the same key: neither is trusted any more, and the key is of no
-// use until each has enrolled again, or an operator returns the device.
+// Lives notes that a device was heard from after another start of its agent, at a time by its claim. One that comes
+// back after a later one was heard from is another machine with the same key: neither is trusted any more, and the
+// key is of no use until each has enrolled again, or an operator returns the device.
 func (s *Service) Lives(ctx context.Context, id, life string, at time.Time) error {
 	copied := false
 	err := s.Do(ctx, uow.ByDevice(id), func(tx Records, w *uow.Work) error {

@@ -246,7 +246,8 @@ func (s *Service) agentsToDecide(tx Reads, who rights.Identity) (list []Decision
 	}
 	for _, d := range copied {
 		list = append(list, Decision{Kind: DecideCopied, Title: d.Name, Device: d.Name, DeviceID: d.ID, Devices: 1,
-			Detail: "two machines checked in with its key in turn, so that it is frozen; have each enrol again, or return " +
+			Detail: "two machines checked in with its key in turn, so that it is frozen; have each enrol again, or " +
+				"return " +
 				"the device where one of them is gone"})
 	}
 	troubled, err := tx.TroubledDevices(who.Reach(rights.Look), maxRecent)
