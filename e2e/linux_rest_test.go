@@ -48,8 +48,8 @@ func TestAnAgentAtRestIsSmall(t *testing.T) {
 		Milliseconds()/turns)
 }
 
-// callsOf counts what a turn of an agent asks of the system: files, programs and the network, in the mean of some turns.
-// runtime of its language does while it waits is another number on each machine.
+// callsOf counts what a turn of an agent asks of the system, files, programs and the network, in the mean of some.
+// What the runtime of its language does while it waits is another number on each machine.
 func callsOf(t *testing.T, s *service, r *real, name string) int {
 	agent, err := exec.Command("pgrep", "-f", "^rankwarden-agent --state.*"+s.URL).Output()
 	require.NoError(t, err)
