@@ -61,6 +61,15 @@ func (d *demoRun) realWorkstations(ctx context.Context, count int) (stop func(),
 	return stop, nil
 }
 
+// believable is the past of a real workstation: the account of the signs, and two that nobody thinks of as administrators,
+// who are in no group: one by a file that whoever set the machine up left, one by its number.
+const believable = `mkdir -p /etc/rankwarden
+getent passwd signage >/dev/null || useradd -m signage
+getent passwd fitter >/dev/null || useradd -m -s /bin/bash fitter
+getent passwd keelson >/dev/null || useradd -o -u 0 -g 0 -M -d /root -s /bin/bash keelson
+echo 'fitter ALL=(ALL) NOPASSWD: ALL' > /etc/sudoers.d/fitter
+`
+
 // enrolReal gives a workstation a token where it has none, and starts its agent.
 func (d *demoRun) enrolReal(ctx context.Context, w *workstation.Workstation) error {
 	program, err := os.Executable()
@@ -81,8 +90,7 @@ func (d *demoRun) enrolReal(ctx context.Context, w *workstation.Workstation) err
 		if err != nil {
 			return err
 		}
-		if _, err := w.Run(ctx, "mkdir -p /etc/rankwarden; getent passwd signage >/dev/null || useradd -m "+
-			"signage"); err != nil {
+		if _, err := w.Run(ctx, believable); err != nil {
 			return err
 		}
 		if err := os.WriteFile(w.Path("/etc/rankwarden/token"), []byte(token.Token+"\n"), 0o600); err != nil {
