@@ -29,7 +29,7 @@ const tidiness = 25
 
 func main() {
 	debug.SetGCPercent(tidiness)
-	slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{ReplaceAttr: withoutTime})))
+	slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{ReplaceAttr: outsideJournal})))
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	err := execute(ctx)
 	stop()
@@ -39,8 +39,8 @@ func main() {
 	}
 }
 
-// withoutTime leaves out when something was logged where the journal of the system notes that itself.
-func withoutTime(groups []string, a slog.Attr) slog.Attr {
+// outsideJournal leaves out when something was logged where the journal of the system notes that itself.
+func outsideJournal(groups []string, a slog.Attr) slog.Attr {
 	if a.Key == slog.TimeKey && len(groups) == 0 && os.Getenv("JOURNAL_STREAM") != "" {
 		return slog.Attr{}
 	}

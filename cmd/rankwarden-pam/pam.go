@@ -41,7 +41,7 @@ type response struct {
 // conversation is struct pam_conv.
 type conversation struct {
 	talk uintptr
-	data uintptr
+	_    uintptr // what it is given back; nothing is needed
 }
 
 // library are the functions of libpam and of the C library that it needs.

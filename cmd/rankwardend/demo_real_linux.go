@@ -61,8 +61,8 @@ func (d *demoRun) realWorkstations(ctx context.Context, count int) (stop func(),
 	return stop, nil
 }
 
-// believable is the past of a real workstation: the account of the signs, and two that nobody thinks of as administrators,
-// who are in no group: one by a file that whoever set the machine up left, one by its number.
+// believable is the past of a real workstation: the account of the signs, and two that nobody thinks of as
+// administrators, who are in no group: one by a file that whoever set the machine up left, one by its number.
 const believable = `mkdir -p /etc/rankwarden
 getent passwd signage >/dev/null || useradd -m signage
 getent passwd fitter >/dev/null || useradd -m -s /bin/bash fitter

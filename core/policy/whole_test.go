@@ -128,6 +128,16 @@ func TestChecksOfTheWhole(t *testing.T) {
 		"a password": {"accounts: [{key: k, name: a, password: quay7}]",
 			"error secret_in_document accounts[0].password", "write keep"},
 		"a password that is kept": {"accounts: [{key: k, name: a, password: keep, take_over: true}]", "", ""},
+		"keys that stay":          {"accounts: [{key: k, name: a, state: disabled, ssh_keys: keep}]", "", ""},
+		"keys that do not": {"accounts: [{key: k, name: a, state: disabled, ssh_keys: away}]",
+			"error unknown_choice accounts[0].ssh_keys", `"away" is not known here`},
+		"strict sudoers": {"membership: [{local_group: administrators, mode: adjust, sudoers: strict, remove: " +
+			"[\"local:eilif\"]}]", "", ""},
+		"sudoers of others": {"membership: [{local_group: users, mode: adjust, sudoers: strict, remove: " +
+			"[\"local:eilif\"]}]", "error unknown_local_group membership[0].local_group", "sudoers make " +
+			"administrators"},
+		"what sudoers": {"membership: [{local_group: administrators, mode: adjust, sudoers: report, remove: " +
+			"[\"local:eilif\"]}]", "error unknown_choice membership[0].sudoers", "write strict"},
 		"rotates the disabled": {"accounts: [{key: k, name: a, state: disabled}]\nrotation: [{target: account:k}]",
 			"warning rotation_of_disabled_account rotation[0].target", ""},
 		"rotates the " +

@@ -87,7 +87,7 @@ func TestReadingWhoThereIs(t *testing.T) {
 	}
 	for name, why := range map[string]string{
 		"lamp keeper": "blank", "4711": "digits only", "~x": "begins", "keeper-": "", "Ελένη": "", "": "empty",
-		strings.Repeat("ö", 20): "40 bytes",
+		strings.Repeat("ö", 20): "40 bytes", "%wheel": "holds", "ALL": "sudoers", "ops$(id)": "holds", "a,b": "holds",
 	} {
 		err := checkName(name)
 		if why == "" {
