@@ -16,6 +16,7 @@ require (
 	github.com/creack/pty v1.1.24
 	github.com/danielgtaylor/huma/v2 v2.37.2
 	github.com/descope/virtualwebauthn v1.0.3
+	github.com/ebitengine/purego v0.11.3
 	github.com/emersion/go-smtp v0.25.1
 	github.com/fsnotify/fsnotify v1.9.0
 	github.com/go-crypt/crypt v0.14.15
@@ -82,7 +83,6 @@ require (
 	github.com/chromedp/sysutil v1.1.0 // indirect
 	github.com/clipperhouse/uax29/v2 v2.7.0 // indirect
 	github.com/cpuguy83/go-md2man/v2 v2.0.6 // indirect
-	github.com/ebitengine/purego v0.11.3 // indirect
 	github.com/emersion/go-sasl v0.0.0-20241020182733-b788ff22d5a6 // indirect
 	github.com/fxamacker/cbor/v2 v2.9.4 // indirect
 	github.com/go-asn1-ber/asn1-ber v1.5.8 // indirect

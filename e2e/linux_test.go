@@ -169,6 +169,7 @@ func TestLinuxIsAHost(t *testing.T) {
 		CombinedOutput()
 	require.NoError(t, err, string(out))
 	assert.NotContains(t, string(out), "FAILS")
+	assert.Contains(t, string(out), "holds  it finds a password on the group")
 	assert.Contains(t, string(out), "builtins.guest.enabled")
 	assert.Equal(
 		t,

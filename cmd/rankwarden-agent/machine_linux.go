@@ -27,6 +27,7 @@ func openThis(ctx context.Context, dir string, look bool) (machine, error) {
 			Change: at.Change,
 			Later:  at.Later,
 			Second: second,
+			Hidden: at.Hidden(),
 		}
 	}
 	return machine{h, bench, func() error { return nil }}, nil

@@ -26,6 +26,8 @@ type Bench struct {
 	Later func(d time.Duration) error
 	// Second starts a second agent beside the one that runs; its error is why that is refused.
 	Second func() error
+	// Hidden is what the host must find, although no file that it writes shows it; none where the platform has no such.
+	Hidden []Hidden
 }
 
 // Check is one thing that every host must do.

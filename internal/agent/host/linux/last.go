@@ -17,6 +17,7 @@ type last struct {
 	facts    protocol.Facts // without the name
 	rules    rules
 	modules  map[string]bool        // of PAM, whether the device has them
+	tallies  string                 // what the files of wrong passwords were like
 	wrong    map[string][]time.Time // wrong passwords that count, by the name of the account
 	used     map[string]time.Time   // when somebody signed in last, by the name
 	log      struct {

@@ -225,16 +225,16 @@ func (h *Host) lockedNow(ctx context.Context, l lockout, now time.Time) (map[str
 	if l.rule.Threshold == 0 {
 		return nil, nil
 	}
-	if watched := l.dir == tallyDir || l.dir == lastingTallies; !watched || h.read.due(partTallies) {
+	if is := likenessOf(l.dir); is != h.last.tallies {
 		h.last.wrong = nil
 		if anyWrong(l.dir) {
 			out, err := h.Tools.run(ctx, "", "faillock", "--dir", l.dir)
 			if err != nil {
-				h.read.changed(partTallies)
 				return nil, fmt.Errorf("reading which accounts are locked: %w", err)
 			}
 			h.last.wrong = parseTallies(out)
 		}
+		h.last.tallies = is
 	}
 	locks := map[string]lock{}
 	for name, wrong := range h.last.wrong {

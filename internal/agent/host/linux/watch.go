@@ -25,7 +25,6 @@ const (
 	partPowers              // who may become root
 	partRules               // how people sign in
 	partUses                // as whom services and tasks run
-	partTallies             // wrong passwords
 	partRelease             // which system it is
 	parts
 )
@@ -40,7 +39,6 @@ var partPaths = [parts][]string{
 	partUses: append([]string{"/etc/crontab", "/etc/cron.d/", filepath.Dir(cronPeople) + "/"},
 		slashed(unitDirs)...),
 	partRelease: {"/etc/os-release", "/etc/debian_version"},
-	partTallies: {tallyDir + "/", lastingTallies + "/"},
 }
 
 // modulesHere are the directories in which this system has modules of PAM, each once.
@@ -119,7 +117,10 @@ func (r *partsRead) differs(p part) bool {
 }
 
 // likeness is another text whenever a file of a part was written.
-func likeness(p part) string {
+func likeness(p part) string { return likenessOf(partPaths[p]...) }
+
+// likenessOf is [likeness] of files, and of all files in directories.
+func likenessOf(paths ...string) string {
 	var text strings.Builder
 	note := func(path string) {
 		if path == formerFile { // it changes whenever somebody changes a password
@@ -129,7 +130,7 @@ func likeness(p part) string {
 			fmt.Fprintf(&text, "%s %d %d %v\n", path, info.Size(), info.ModTime().UnixNano(), info.Mode())
 		}
 	}
-	for _, path := range partPaths[p] {
+	for _, path := range paths {
 		if !strings.HasSuffix(path, "/") {
 			note(path)
 			continue
@@ -224,7 +225,6 @@ func (h *Host) hear(ctx context.Context, w *fsnotify.Watcher, tallies string, di
 				h.wake()
 				continue
 			case filepath.Dir(e.Name) == tallies, filepath.Dir(e.Name) == lastingTallies:
-				h.read.changed(partTallies)
 				h.wake()
 				continue
 			case e.Op == fsnotify.Chmod: // nothing was written
