@@ -217,9 +217,6 @@ func (x *Rotator) change(
 	if err := x.Host.SetPassword(ctx, account.SID, password); err != nil {
 		return fmt.Errorf("setting the password: %w", err)
 	}
-	if err := x.clearKeys(ctx, of, account); err != nil {
-		return fmt.Errorf("taking its SSH keys away: %w", err)
-	}
 	if name != account.Name {
 		if err := x.Host.RenameAccount(ctx, account.SID, name); err != nil {
 			return fmt.Errorf("renaming the account: %w", err)
@@ -250,7 +247,13 @@ func (x *Rotator) change(
 		Subject: after.Name,
 		Details: drift.Details{OldName: account.Name, NewName: after.Name, Reason: why},
 	})
-	return x.Journal.Save()
+	if err := x.Journal.Save(); err != nil {
+		return err
+	}
+	if err := x.clearKeys(ctx, of, after); err != nil {
+		return fmt.Errorf("the password was changed, but SSH keys still open the account: %w", err)
+	}
+	return nil
 }
 
 // clearKeys takes the keys away that open an account beside its password, unless the policy keeps them.

@@ -221,9 +221,11 @@ func (h *Host) takeRights(ctx context.Context, d database, of group, member prin
 			}
 		}
 	}
-	taken := false
+	taken, seen := false, map[int]bool{}
 	for _, g := range groups {
-		took, err := h.takeFromGroup(ctx, d, of, g, member)
+		again := seen[g.gid]
+		seen[g.gid] = true
+		took, err := h.takeFromGroup(ctx, d, of, g, member, again)
 		if err != nil {
 			return err
 		}
@@ -243,9 +245,9 @@ func (h *Host) takeRights(ctx context.Context, d database, of group, member prin
 }
 
 // takeFromGroup takes somebody out of one line of group(5), or what lets others into it, and reports whether there was
-// something to take.
+// something to take. Again is that another line of its number was seen to before.
 func (h *Host) takeFromGroup(
-	ctx context.Context, d database, of, g group, member principal.SID,
+	ctx context.Context, d database, of, g group, member principal.SID, again bool,
 ) (taken bool, err error) {
 	do := func(tool string, args ...string) {
 		if err == nil {
@@ -286,7 +288,7 @@ func (h *Host) takeFromGroup(
 	if member == whoSID("line "+g.name) && g.name != of.name {
 		do("groupdel", "--force", g.name)
 	}
-	if p, findErr := d.find(member); findErr == nil && p.gid == g.gid && p.uid != 0 && g.name == d.linesOf(g)[0].name {
+	if p, findErr := d.find(member); findErr == nil && p.gid == g.gid && p.uid != 0 && !again {
 		if !slices.ContainsFunc(d.groups, func(g group) bool { return g.name == p.name }) {
 			do("groupadd", p.name)
 		}
