@@ -25,7 +25,7 @@ func TestWhatGoesAlongWithAnAccount(t *testing.T) {
 		echo 'dave ALL=(ALL) NOPASSWD: ALL' > /etc/sudoers.d/dave; echo keep > /home/kept
 		ln -s /home/kept /home/wall/.ssh/authorized_keys2; touch /var/log/auth.log`)
 	s.publish("base", strings.Replace(strings.Replace(strings.Replace(onlyMooring, "name: mooring",
-		"name: mooring-####, formerly: [wall]", 1), "every: 10d", "every: 10d, redraw_name: true", 1), "mode: exact",
+		"name: mooring-####, formerly: [wall], take_over: true", 1), "every: 10d", "every: 10d, redraw_name: true", 1), "mode: exact",
 		"mode: exact, sudoers: strict", 1), 500, "everything")
 	s.enrols(r)
 	s.comesTo(name, "in_step")

@@ -225,7 +225,7 @@ func (h *Host) lockedNow(ctx context.Context, l lockout, now time.Time) (map[str
 	if l.rule.Threshold == 0 {
 		return nil, nil
 	}
-	if is := likenessOf(l.dir); is != h.last.tallies {
+	if is := likenessOf(l.dir + "/"); is != h.last.tallies {
 		h.last.wrong = nil
 		if anyWrong(l.dir) {
 			out, err := h.Tools.run(ctx, "", "faillock", "--dir", l.dir)
