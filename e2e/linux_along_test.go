@@ -24,9 +24,9 @@ func TestWhatGoesAlongWithAnAccount(t *testing.T) {
 		echo '@daily true' > /var/spool/cron/crontabs/wall; touch /var/lib/systemd/linger/wall /var/mail/wall
 		echo 'dave ALL=(ALL) NOPASSWD: ALL' > /etc/sudoers.d/dave; echo keep > /home/kept
 		ln -s /home/kept /home/wall/.ssh/authorized_keys2; touch /var/log/auth.log`)
-	s.publish("base", strings.Replace(strings.Replace(strings.Replace(onlyMooring, "name: mooring",
-		"name: mooring-####, formerly: [wall], take_over: true", 1), "every: 10d", "every: 10d, redraw_name: true", 1), "mode: exact",
-		"mode: exact, sudoers: strict", 1), 500, "everything")
+	policy := strings.NewReplacer("name: mooring", "name: mooring-####, formerly: [wall], take_over: true",
+		"every: 10d", "every: 10d, redraw_name: true", "mode: exact", "mode: exact, sudoers: strict").Replace(onlyMooring)
+	s.publish("base", policy, 500, "everything")
 	s.enrols(r)
 	s.comesTo(name, "in_step")
 
