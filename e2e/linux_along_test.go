@@ -25,7 +25,8 @@ func TestWhatGoesAlongWithAnAccount(t *testing.T) {
 		echo 'dave ALL=(ALL) NOPASSWD: ALL' > /etc/sudoers.d/dave; echo keep > /home/kept
 		ln -s /home/kept /home/wall/.ssh/authorized_keys2; touch /var/log/auth.log`)
 	policy := strings.NewReplacer("name: mooring", "name: mooring-####, formerly: [wall], take_over: true",
-		"every: 10d", "every: 10d, redraw_name: true", "mode: exact", "mode: exact, sudoers: strict").Replace(onlyMooring)
+		"every: 10d", "every: 10d, redraw_name: true", "mode: exact", "mode: exact, sudoers: strict").
+		Replace(onlyMooring)
 	s.publish("base", policy, 500, "everything")
 	s.enrols(r)
 	s.comesTo(name, "in_step")
