@@ -39,7 +39,7 @@ console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
 
 # Runs every test against the real thing.
 test: build
-	@scripts/install postgresql directory domain workstation windows chromium pooler monitoring
+	@scripts/install postgresql directory domain workstation packages windows chromium pooler monitoring
 	@$(MAKE) --no-print-directory --output-sync -j2 test-console test-go
 
 test-console:

@@ -43,6 +43,7 @@ func TestWhatGoesAlongWithAnAccount(t *testing.T) {
 	assert.Equal(t, "dave.moved-aside", r.sh("ls /etc/sudoers.d | grep dave"))
 
 	r.sh("echo ssh-ed25519 AAAA > /home/wall/.ssh/authorized_keys")
+	r.sh("echo '" + mooring + " ALL = /usr/bin/id' > /etc/sudoers.d/tools")
 	before := s.current(name)
 	s.order("rotate", "account:mooring", name)
 	s.until(func() bool { return s.current(name) != before })
@@ -53,6 +54,9 @@ func TestWhatGoesAlongWithAnAccount(t *testing.T) {
 	// Whoever comes in without a terminal used the account too.
 	now := s.managed(nil, name).Name
 	assert.NotEqual(t, mooring, now)
+	assert.True(t, slices.ContainsFunc(s.events(client.EventQuery{Kind: "password_changed"}), func(e api.Event) bool {
+		return strings.HasSuffix(e.Words, "the name "+mooring+" still has rights in sudoers.d/tools")
+	}))
 	s.comesTo(name, "in_step")
 	r.sh("echo \"$(date -u +%FT%T.%6N+00:00) pier sshd[4]: pam_unix(sshd:session): session opened for user " + now +
 		"(uid=1000) by (uid=0)\" >> /var/log/auth.log")

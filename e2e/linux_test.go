@@ -23,7 +23,9 @@ import (
 )
 
 // rootFS is the root file system that real workstations share; it is made once and kept.
-var rootFS = sync.OnceValues(func() (string, error) { return workstation.Root(context.Background(), "../.cache") })
+var rootFS = sync.OnceValues(func() (string, error) {
+	return workstation.Plain.Root(context.Background(), "../.cache")
+})
 
 // real is a workstation with Linux, with somebody's hands at its keyboard.
 type real struct {
@@ -183,7 +185,8 @@ func TestLinuxIsAHost(t *testing.T) {
 
 // screens is a policy with something in each of its sections.
 const screens = `accounts:
-  - {key: mooring, name: mooring-####, formerly: [wall], full_name: Lamp mooring, description: "Looks after screens, day and night", password_expires: false}
+  - {key: mooring, name: mooring-####, formerly: [wall], full_name: Lamp mooring, description: "Looks after " +
+	"screens, day and night", password_expires: false}
   - {key: leaver, name: mallory, state: absent}
 rotation: [{target: account:mooring, every: 10d, secret: {style: characters, length: 20}, after_use: {wait: 1h, then: end-sessions}, after_reveal: 2h, redraw_name: true}, {target: "builtin:administrator"}]
 builtins: {administrator: {enabled: false}}

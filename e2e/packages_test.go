@@ -17,18 +17,29 @@ import (
 )
 
 // packages builds those of a version, of the programs that are built already, and puts one into a workstation.
-func (r *real) packages(version, name string) {
+func (r *real) packages(version, name string) (deb string) {
 	dir := r.t.TempDir()
 	built, err := filepath.Abs(binaries)
 	require.NoError(r.t, err)
+	of := map[string]string{"rankwarden-agent": "agent", "rankwarden": "service"}[name]
 	cmd := exec.Command("../scripts/packages", "amd64")
-	cmd.Env = append(os.Environ(), "VERSION="+version, "OUT="+dir, "BUILT="+built, "ONLY=linux")
+	cmd.Env = append(os.Environ(), "VERSION="+version, "OUT="+dir, "BUILT="+built, "ONLY=linux", "OF="+of)
 	out, err := cmd.CombinedOutput()
 	require.NoError(r.t, err, string(out))
 	sums := exec.Command("sha256sum", "--check", "SHA256SUMS")
 	sums.Dir = dir
 	require.NoError(r.t, sums.Run())
-	require.NoError(r.t, r.Install(filepath.Join(dir, name+"_"+version+"_amd64.deb"), "/root/"+name+".deb"))
+	deb = filepath.Join(dir, name+"_"+version+"_amd64.deb")
+	require.NoError(r.t, r.Install(deb, "/root/"+name+".deb"))
+	return deb
+}
+
+// pleases has the checker of Debian look at a package. Programs of the tests are built otherwise than those that are
+// handed out: they carry symbols and may need a library.
+func pleases(t *testing.T, deb string) {
+	out, err := exec.Command("lintian", "--allow-root", "--fail-on", "error", "--suppress-tags",
+		"unstripped-binary-or-object,missing-dependency-on-libc", deb).CombinedOutput()
+	require.NoError(t, err, string(out))
 }
 
 // allRules prints what holds for passwords and for signing in.
@@ -46,7 +57,7 @@ func TestThePackageOfTheAgent(t *testing.T) {
 	rules := r.sh(allRules)
 	s.publish("base", strings.Replace(strictRules, "complexity: true", "complexity: true, max_age_days: 365, "+
 		"min_age_days: 1", 1), 500, "everything")
-	r.packages("0.14.0", "rankwarden-agent")
+	pleases(t, r.packages("0.14.0", "rankwarden-agent"))
 	r.sh("umask 077; echo " + s.enrolmentToken(1) + " > /root/token")
 	out := r.sh(
 		"dpkg -i /root/rankwarden-agent.deb && rankwarden-agent set-up --service " + s.URL +
@@ -108,7 +119,7 @@ func TestThePackageOfTheAgent(t *testing.T) {
 func TestThePackageOfTheService(t *testing.T) {
 	beside(t)
 	r := realWorkstation(t, "SKL-HQ-900")
-	r.packages("0.14.0", "rankwarden")
+	pleases(t, r.packages("0.14.0", "rankwarden"))
 	r.sh("dpkg -i /root/rankwarden.deb")
 	assert.Contains(t, r.sh("rankwardend --version; rankwarden --version"), "rankwarden version 0.14.0")
 	assert.Equal(t, "rankwarden rankwarden 700", r.sh("stat -c '%U %G %a' /var/lib/rankwarden"))

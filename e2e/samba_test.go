@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"sync"
 	"testing"
 	"time"
 
@@ -23,6 +24,9 @@ const (
 	domainUsers    = "cn=Users," + ldapBase
 )
 
+// domainPorts are those of a domain controller, which one has at a time.
+var domainPorts sync.Mutex
+
 // startDomain starts a real domain controller on loopback, with its own ports there, and gives a connection that reads
 // it and one that administers it.
 func startDomain(t *testing.T) (directory.Connection, *ldap.Conn) {
@@ -30,6 +34,9 @@ func startDomain(t *testing.T) (directory.Connection, *ldap.Conn) {
 		require.Empty(t, os.Getenv("CI_RUN"), "a domain controller needs root and: scripts/install domain")
 		t.Skip("a domain controller needs root and: scripts/install domain")
 	}
+	beside(t)
+	domainPorts.Lock()
+	t.Cleanup(domainPorts.Unlock)
 	dir := t.TempDir()
 	certFile, keyFile, _ := certificate(t)
 	out, err := exec.Command("samba-tool", "domain", "provision", "--realm=SKERRYLINE.EXAMPLE", "--domain=SKERRY",

@@ -38,7 +38,7 @@ func (d *demoRun) realWorkstations(ctx context.Context, count int) (stop func(),
 		d.out,
 		"Starting workstations with a real Linux; the first time, a root file system is made for them ...",
 	)
-	root, err := workstation.Root(ctx, filepath.Join(filepath.Dir(d.dir), ".cache"))
+	root, err := workstation.Plain.Root(ctx, filepath.Join(filepath.Dir(d.dir), ".cache"))
 	if err != nil {
 		return stop, err
 	}

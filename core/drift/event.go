@@ -2,6 +2,7 @@ package drift
 
 import (
 	"encoding/json"
+	"slices"
 	"strings"
 	"time"
 
@@ -110,9 +111,11 @@ type Details struct {
 	To      json.RawMessage `json:"to,omitempty"`
 	OldName string          `json:"old_name,omitempty"` // [AccountRenamed], [DeviceRenamed], [PasswordChanged]
 	NewName string          `json:"new_name,omitempty"`
-	Number  int64           `json:"number,omitempty"` // [Applied]: of the desired state; [DeviceRestored]: of the epoch
-	Failed  int             `json:"failed,omitempty"` // [AppliedInPart]: settings that could not be changed
-	Times   int             `json:"times,omitempty"`  // how often it happened within the last hour; 0 for once
+	// [AccountRenamed], [PasswordChanged] with another name: what on the device still names the account as before
+	StillNamed []string `json:"still_named,omitempty"`
+	Number     int64    `json:"number,omitempty"` // [Applied]: of the desired state; [DeviceRestored]: of the epoch
+	Failed     int      `json:"failed,omitempty"` // [AppliedInPart]: settings that could not be changed
+	Times      int      `json:"times,omitempty"`  // how often it happened within the last hour; 0 for once
 	// [RepeatedlyReverted]: accounts as which somebody was signed in, where that is known
 	SignedIn []string `json:"signed_in,omitempty"`
 	// [AccountLocked]: until then, nil until someone unlocks it; [RotationStopped]: of the last rotation;
@@ -140,7 +143,7 @@ func ChangeOf(from, to unit.Value) Details {
 // Size is the length of the texts of the event, in bytes.
 func (e Event) Size() int {
 	there := 0
-	for _, name := range e.SignedIn {
+	for _, name := range slices.Concat(e.SignedIn, e.StillNamed) {
 		there += len(name)
 	}
 	return there + len(e.Subject) + len(e.From) + len(e.To) + len(e.OldName) + len(e.NewName) + len(e.Error) +

@@ -38,7 +38,7 @@ func happened(e drift.Event) string {
 	case drift.AccountAdopted:
 		return fmt.Sprintf("the account %s was adopted: sessions ended, new password set", subject)
 	case drift.AccountRenamed:
-		return fmt.Sprintf("the account %s was renamed to %s", e.OldName, e.NewName)
+		return fmt.Sprintf("the account %s was renamed to %s", e.OldName, e.NewName) + still(e)
 	case drift.AccountEnabled:
 		return fmt.Sprintf("the account %s was enabled", subject)
 	case drift.AccountCounts:
@@ -80,7 +80,7 @@ func happened(e drift.Event) string {
 		return fmt.Sprintf("all sessions of the account %s were ended by an order", subject)
 	case drift.PasswordChanged:
 		return fmt.Sprintf("the password of %s was changed: %s", e.OldName, Reason(e.Reason)) +
-			renamed(e.OldName, e.NewName)
+			renamed(e.OldName, e.NewName) + still(e)
 	case drift.PasswordForeign:
 		return fmt.Sprintf("the password of %s was changed outside Rank Warden", subject)
 	case drift.RotationFailed:
@@ -161,6 +161,14 @@ func renamed(before, now string) string {
 		return ""
 	}
 	return "; new name " + now + ""
+}
+
+// still says what on the device names a renamed account as before.
+func still(e drift.Event) string {
+	if len(e.StillNamed) == 0 {
+		return ""
+	}
+	return fmt.Sprintf("; the name %s still has rights in %s", e.OldName, strings.Join(e.StillNamed, ", "))
 }
 
 // Reason says why a password changed or is to change.

@@ -17,14 +17,26 @@ import (
 	"github.com/gofrs/flock"
 )
 
-// Release is the Debian that the workstations run.
-const Release = "bookworm"
+// System is what a root file system is made of: a release of Debian, and its packages beside the least that it can be.
+type System struct {
+	Release  string
+	Packages []string
+}
 
-// packages are what they have beside the least that Debian can be.
-var packages = []string{
+// Systems that workstations run.
+var (
+	// Plain runs nothing but what it is told to.
+	Plain = System{"bookworm", plain}
+	// Whole boots, see [Boot]: systemd with its sessions and its journal, servers, and caches of names.
+	Whole = System{"trixie", append([]string{
+		"at", "cron", "dbus", "libpam-systemd", "libsss-sudo", "locales", "nscd", "openssh-server", "sssd-ldap",
+		"systemd", "systemd-sysv",
+	}, plain...)}
+)
+
+var plain = []string{
 	"bsdutils", "ca-certificates", "cracklib-runtime", "dpkg", "libnss-extrausers", "libpam-pwquality", "login",
-	"pamtester",
-	"passwd", "procps", "sudo", "util-linux",
+	"pamtester", "passwd", "procps", "sudo", "util-linux",
 }
 
 // Missing says what keeps this machine from running workstations; nil is nothing.
@@ -43,15 +55,15 @@ func Missing() error {
 	return nil
 }
 
-// Root gives the root file system that workstations share; it is made once and kept below a directory. Making it takes
-// about a minute.
-func Root(ctx context.Context, cache string) (string, error) {
+// Root gives the root file system of a system that workstations share; it is made once and kept below a directory.
+// Making it takes a minute or two.
+func (s System) Root(ctx context.Context, cache string) (string, error) {
 	cache, err := filepath.Abs(cache)
 	if err != nil {
 		return "", err
 	}
-	sum := sha256.Sum256([]byte(strings.Join(packages, ",")))
-	root := filepath.Join(cache, "workstation-"+Release+"-"+hex.EncodeToString(sum[:4]))
+	sum := sha256.Sum256([]byte(strings.Join(s.Packages, ",")))
+	root := filepath.Join(cache, "workstation-"+s.Release+"-"+hex.EncodeToString(sum[:4]))
 	if err := os.MkdirAll(cache, 0o755); err != nil {
 		return "", err
 	}
@@ -71,8 +83,8 @@ func Root(ctx context.Context, cache string) (string, error) {
 	if err := os.RemoveAll(making); err != nil {
 		return "", err
 	}
-	out, err := exec.CommandContext(ctx, "debootstrap", "--variant=minbase", "--include="+strings.Join(packages, ","),
-		Release, making, mirror).
+	out, err := exec.CommandContext(ctx, "debootstrap", "--variant=minbase", "--include="+strings.Join(s.Packages, ","),
+		s.Release, making, mirror).
 		CombinedOutput()
 	if err != nil {
 		return "", fmt.Errorf("making the root file system: debootstrap: %w\n%s", err, out[max(0, len(out)-2000):])

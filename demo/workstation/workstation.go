@@ -24,6 +24,8 @@ type Workstation struct {
 
 	init *exec.Cmd
 	life io.Closer // the workstation runs until this is closed
+	// group is the control group of one that boots.
+	group string
 }
 
 // boot is the first program of a workstation, before it enters its root: $1 the shared root, $2 a directory for what is
@@ -49,13 +51,25 @@ exec chroot "$root" /bin/bash -c 'echo ready; while read -r line; do :; done'
 // Start starts a workstation over the shared root. What it changes is kept in a directory, from which it can be started
 // again; without one it is kept in memory, and gone with it.
 func Start(ctx context.Context, root, disk, name string) (*Workstation, error) {
+	w, err := begin(root, disk, name, boot, "")
+	if err == nil {
+		context.AfterFunc(ctx, func() { _ = w.life.Close() })
+	}
+	return w, err
+}
+
+// begin begins a workstation with a script.
+func begin(root, disk, name, script, group string) (*Workstation, error) {
 	at, err := os.MkdirTemp("", "workstation-")
 	if err != nil {
 		return nil, err
 	}
-	w := &Workstation{Name: name}
-	w.init = exec.Command("/bin/bash", "-c", boot, "boot", root, disk, at, name)
+	w := &Workstation{Name: name, group: group}
+	w.init = exec.Command("/bin/bash", "-c", script, "boot", root, disk, at, name, group)
 	w.init.SysProcAttr = &syscall.SysProcAttr{Cloneflags: namespaces}
+	if group != "" { // a system that boots reads nothing whose end would end it
+		w.init.SysProcAttr.Pdeathsig = syscall.SIGKILL
+	}
 	var complaint strings.Builder
 	w.init.Stderr = &complaint
 	life, err := w.init.StdinPipe()
@@ -70,7 +84,6 @@ func Start(ctx context.Context, root, disk, name string) (*Workstation, error) {
 	if err := w.init.Start(); err != nil {
 		return nil, fmt.Errorf("starting workstation %s: %w", name, err)
 	}
-	context.AfterFunc(ctx, func() { _ = life.Close() })
 	said, err := bufio.NewReader(out).ReadString('\n')
 	if said != "ready\n" {
 		return nil, errors.Join(fmt.Errorf("starting workstation %s: %s", name, complaint.String()), err, w.Stop())
@@ -84,7 +97,7 @@ func (w *Workstation) Enter() string {
 }
 
 func (w *Workstation) inside() []string {
-	return []string{
+	args := []string{
 		"--target",
 		strconv.Itoa(w.init.Process.Pid),
 		"--mount",
@@ -94,6 +107,10 @@ func (w *Workstation) inside() []string {
 		"--root",
 		"--wdns=/",
 	}
+	if w.group != "" {
+		args = append(args, "--cgroup")
+	}
+	return args
 }
 
 // Command is a program that runs in the workstation, as root.
@@ -127,7 +144,12 @@ func (w *Workstation) Install(from, to string) error {
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(w.Path(to), data, 0o755)
+	return w.Put(to, data, 0o755)
+}
+
+// Put writes a file of the workstation.
+func (w *Workstation) Put(to string, data []byte, mode os.FileMode) error {
+	return os.WriteFile(w.Path(to), data, mode)
 }
 
 // InstallAgent puts the agent's programs, from a directory of this machine, into the workstation.
@@ -147,5 +169,8 @@ func (w *Workstation) Stop() error {
 		return err
 	}
 	_ = w.init.Wait() // that it was killed is no news
+	if w.group != "" {
+		return removeGroup(w.group)
+	}
 	return nil
 }

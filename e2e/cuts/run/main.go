@@ -53,7 +53,7 @@ func runOn(ctx context.Context, host, agent string) (once, error) {
 		if err := workstation.Missing(); err != nil {
 			return nil, err
 		}
-		root, err := workstation.Root(ctx, ".cache")
+		root, err := workstation.Plain.Root(ctx, ".cache")
 		return func(ctx context.Context, cluster *pgcluster.Cluster, seed uint64) error {
 			return cuts.Linux(ctx, cluster, root, agent, seed)
 		}, err

@@ -142,6 +142,20 @@ type RenamesUnused interface {
 	InUse(ctx context.Context, account principal.SID) (bool, error)
 }
 
+// TellsNamed is what a host implements whose system lets people become administrators by a name alone.
+type TellsNamed interface {
+	// NamedIn are the files that give somebody of a name rights, such as "sudoers.d/wall".
+	NamedIn(ctx context.Context, name string) ([]string, error)
+}
+
+// NamedIn is [TellsNamed.NamedIn] of any host, nothing where it has no such files.
+func NamedIn(ctx context.Context, h Host, name string) ([]string, error) {
+	if tells, ok := h.(TellsNamed); ok {
+		return tells.NamedIn(ctx, name)
+	}
+	return nil, nil
+}
+
 // Errors of hosts.
 var (
 	// ErrName is matched when an account cannot have a name: the platform does not allow it, or another has it.

@@ -208,10 +208,17 @@ func (p *pass) accountOut(id unit.ID, key string, desired unit.AccountValue) {
 			return p.host.RenameAccount(p.ctx, a.SID, name)
 		})
 		if renamed {
-			p.did(drift.AccountRenamed, id, name, drift.Details{OldName: a.Name, NewName: name})
+			p.didRename(id, a.Name, name)
 		}
 		p.read()
 	}
+}
+
+// didRename notes a rename, with what still names the account as before: that gives rights to whoever has the name
+// next.
+func (p *pass) didRename(id unit.ID, from, to string) {
+	named, _ := host.NamedIn(p.ctx, p.host, from) // it was renamed, whatever names it
+	p.did(drift.AccountRenamed, id, to, drift.Details{OldName: from, NewName: to, StillNamed: named})
 }
 
 func (p *pass) remove(id unit.ID, key string, desired unit.AccountValue) {

@@ -64,7 +64,7 @@ func (p *pass) builtinOut(id unit.ID, a drift.Account, property unit.Property, d
 	case unit.BuiltinName:
 		name := string(desired.(unit.Text))
 		if p.one(id, func() error { return p.host.RenameAccount(p.ctx, a.SID, name) }) {
-			p.did(drift.AccountRenamed, id, name, drift.Details{OldName: a.Name, NewName: name})
+			p.didRename(id, a.Name, name)
 		}
 		p.read()
 	case unit.BuiltinEnabled:

@@ -241,11 +241,12 @@ func (x *Rotator) change(
 		return err
 	}
 	r.Done(d, made, after.PasswordStamp, of.AfterUse.Then, time.Duration(of.AfterUse.WaitMinutes)*time.Minute)
+	details := drift.Details{OldName: account.Name, NewName: after.Name, Reason: why}
+	if after.Name != account.Name {
+		details.StillNamed, _ = host.NamedIn(ctx, x.Host, account.Name) // the password counts, whatever names it
+	}
 	x.Journal.Note(x.Now(), drift.Event{
-		Kind:    drift.PasswordChanged,
-		Unit:    of.Unit,
-		Subject: after.Name,
-		Details: drift.Details{OldName: account.Name, NewName: after.Name, Reason: why},
+		Kind: drift.PasswordChanged, Unit: of.Unit, Subject: after.Name, Details: details,
 	})
 	if err := x.Journal.Save(); err != nil {
 		return err

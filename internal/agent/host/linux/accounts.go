@@ -27,6 +27,18 @@ func checkName(name string) error {
 	return nil
 }
 
+// refusesName is how the tools that make and rename accounts and groups end when the system takes no such name. Which
+// it takes differs: shadow of Debian 13 refuses letters that are not of ASCII, that of Debian 12 takes them.
+var refusesName = []int{3, 19}
+
+// refusedName makes a refusal of a name one that says so.
+func refusedName(err error) error {
+	if failed, ok := errors.AsType[*ToolError](err); ok && slices.Contains(refusesName, failed.Status) {
+		return fmt.Errorf("%w: this system takes no such name: %w", host.ErrName, err)
+	}
+	return err
+}
+
 // checkNameFree says whether an account may have a name. Names that differ in case alone are one name to a policy.
 func (d database) checkNameFree(name string, but ...string) error {
 	if err := checkName(name); err != nil {
@@ -74,7 +86,7 @@ func (h *Host) CreateAccount(ctx context.Context, name string) (sid principal.SI
 		_, err = h.Tools.run(ctx, "", "useradd", "--uid", strconv.Itoa(uid), "--user-group", "--create-home",
 			"--home-dir", home, "--shell", shell, "--expiredate", strconv.Itoa(disabledEnd), name)
 		sid = personSID(uid)
-		return err
+		return refusedName(err)
 	})
 	return sid, err
 }
@@ -97,13 +109,17 @@ func (h *Host) on(ctx context.Context, account principal.SID, do func(d database
 	})
 }
 
-// DeleteAccount implements [host.Host]. Its home directory stays.
+// DeleteAccount implements [host.Host]. Its home directory stays. Somebody who is signed in keeps it from going; what
+// the system keeps running for somebody who is not, does not.
 func (h *Host) DeleteAccount(ctx context.Context, account principal.SID) error {
 	return h.on(ctx, account, func(_ database, p person) error {
 		if p.uid == 0 {
 			return errors.New("root cannot be deleted")
 		}
 		if err := h.forgetWrong(ctx, p.name); err != nil {
+			return err
+		}
+		if err := h.endKept(ctx, p, closing, lingering); err != nil {
 			return err
 		}
 		_, err := h.Tools.run(ctx, "", "userdel", p.name)

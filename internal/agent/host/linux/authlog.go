@@ -90,8 +90,14 @@ type logLine struct {
 	text string
 }
 
-// journalEvery is how often the journal of systemd is read, where there is no file: that takes a program.
-const journalEvery = time.Minute
+// Where there is no file, the journal of systemd is read, which takes a program: when systemd keeps a session that it
+// did not keep before, and else, for whoever became somebody else within one, every so often.
+const (
+	sessionsKept = "/run/systemd/sessions"
+	journalEvery = time.Minute
+	// journalFirst is how far back it is read the first time.
+	journalFirst = 24 * time.Hour
+)
 
 // logAfter reads the log of signing in: a file of syslog, else the journal of systemd.
 func (h *Host) logAfter(ctx context.Context, after int64) ([]logLine, error) {
@@ -111,11 +117,16 @@ func (h *Host) logAfter(ctx context.Context, after int64) ([]logLine, error) {
 		h.last.log.size = info.Size()
 		return readLog(f, time.Now())
 	}
-	if time.Since(h.last.log.at) < journalEvery || !h.Tools.has("journalctl") || after == 0 {
+	fresh := h.sessionKept.Swap(false)
+	if !fresh && time.Since(h.last.log.at) < journalEvery || !h.Tools.has("journalctl") {
 		return nil, nil
 	}
 	h.last.log.at = time.Now()
-	since := time.UnixMicro(after).UTC().Format("2006-01-02 15:04:05")
+	first := h.last.log.at.Add(-journalFirst)
+	if known := time.UnixMicro(after); known.After(first) {
+		first = known
+	}
+	since := first.UTC().Format("2006-01-02 15:04:05")
 	out, err := h.Tools.run(ctx, "", "journalctl", "--output=json", "--since="+since+" UTC", "--facility=auth,authpriv",
 		"--lines=5000", "--no-pager")
 	if err != nil {

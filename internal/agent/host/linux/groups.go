@@ -95,7 +95,7 @@ func (h *Host) CreateGroup(ctx context.Context, name string) (sid principal.SID,
 			return err
 		}
 		if _, err := h.Tools.run(ctx, "", "groupadd", name); err != nil {
-			return err
+			return refusedName(err)
 		}
 		if d, err = readDatabase(); err != nil {
 			return err

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/fsnotify/fsnotify"
@@ -35,8 +36,9 @@ type Host struct {
 	last   last
 	watch  chan struct{}
 
-	watcher *fsnotify.Watcher
-	looks   bool // nothing is changed, not even to try
+	watcher     *fsnotify.Watcher
+	sessionKept atomic.Bool // by systemd, since the journal was read
+	looks       bool        // nothing is changed, not even to try
 }
 
 var (

@@ -19,8 +19,9 @@ type last struct {
 	modules  map[string]bool        // of PAM, whether the device has them
 	tallies  string                 // what the files of wrong passwords were like
 	wrong    map[string][]time.Time // wrong passwords that count, by the name of the account
-	used     map[string]time.Time   // when somebody signed in last, by the name
-	log      struct {
+	// when somebody signed in at a terminal last, by the name
+	atTerminal map[string]time.Time
+	log        struct {
 		size int64     // of the log of signing in, when it was read
 		at   time.Time // when the journal was read
 	}

@@ -44,13 +44,40 @@ func (h *Host) RenameAccount(ctx context.Context, account principal.SID, name st
 		if err := h.forgetWrong(ctx, p.name); err != nil { // it is counted under the name
 			return err
 		}
+		if err := h.endKept(ctx, p, closing); err != nil {
+			return err
+		}
 		h.kept.Rename = &rename{p.uid, p.name, name}
 		if err := h.kept.write(h.keptPath()); err != nil {
 			return err
 		}
 		_, err := h.Tools.run(ctx, "", "usermod", "--login", name, p.name)
-		return errors.Join(err, h.finishRename(context.WithoutCancel(ctx)))
+		return errors.Join(refusedName(err), h.finishRename(context.WithoutCancel(ctx)))
 	})
+}
+
+var _ host.TellsNamed = (*Host)(nil)
+
+// NamedIn implements [host.TellsNamed], by sudoers(5) and the rules of polkit(8).
+func (h *Host) NamedIn(ctx context.Context, name string) (files []string, err error) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	allowed, err := h.sudoers(ctx)
+	if err != nil {
+		return nil, err
+	}
+	note := func(who sudoWho, via string) {
+		if via = shortPath(via); !who.group && who.name == name && !slices.Contains(files, via) {
+			files = append(files, via)
+		}
+	}
+	for _, s := range allowed.specs {
+		note(s.who, s.via)
+	}
+	for _, r := range h.polkit() {
+		note(r.who, r.via)
+	}
+	return files, nil
 }
 
 // privateGroup reports whether a name is that of a person's own group.

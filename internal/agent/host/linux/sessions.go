@@ -43,7 +43,7 @@ func (h *Host) Restart(ctx context.Context) error {
 func (h *Host) InUse(ctx context.Context, account principal.SID) (used bool, err error) {
 	err = h.on(ctx, account, func(_ database, p person) error {
 		pids, err := programsOf(p.uid)
-		used = len(pids) > 0
+		used = len(pids) > 0 && h.keptAs(ctx, p) != closing
 		return err
 	})
 	return used, err
@@ -70,24 +70,60 @@ const (
 	lookAt   = 20 * time.Millisecond
 )
 
-// EndSessions implements [host.Host]: by the system's keeper of sessions where it runs, and by ending what is left.
+// keepsSessions reports whether systemd keeps the sessions of this system.
+func (h *Host) keepsSessions() bool {
+	_, err := os.Stat("/run/systemd/seats")
+	return err == nil && h.Tools.has("loginctl")
+}
+
+// What systemd says of somebody for whom it keeps programs running though they are not signed in; see
+// sd_uid_get_state(3).
+const (
+	closing   = "closing"   // for a while after they left
+	lingering = "lingering" // since somebody said so
+)
+
+// keptAs is what systemd says of somebody; empty where it keeps nothing for them.
+func (h *Host) keptAs(ctx context.Context, p person) string {
+	if !h.keepsSessions() {
+		return ""
+	}
+	state, err := h.Tools.run(ctx, "", "loginctl", "show-user", "--property=State", "--value", p.name)
+	if err != nil { // it knows nothing of them
+		return ""
+	}
+	return strings.TrimSpace(state)
+}
+
+// endKept ends what systemd keeps running for somebody who is not signed in, where that is kept in one of some ways.
+func (h *Host) endKept(ctx context.Context, p person, ways ...string) error {
+	if !slices.Contains(ways, h.keptAs(ctx, p)) {
+		return nil
+	}
+	return h.endSessions(ctx, p)
+}
+
+// EndSessions implements [host.Host].
 func (h *Host) EndSessions(ctx context.Context, account principal.SID) error {
-	return h.on(ctx, account, func(_ database, p person) error {
-		if _, err := os.Stat("/run/systemd/seats"); err == nil && h.Tools.has("loginctl") && p.uid != 0 {
-			// It complains when nobody is signed in; whoever is left is ended below.
-			_, _ = h.Tools.run(ctx, "", "loginctl", "terminate-user", p.name)
-			if err := killGroup(p.uid); err != nil {
-				return fmt.Errorf("ending what %s began: %w", p.name, err)
-			}
+	return h.on(ctx, account, func(_ database, p person) error { return h.endSessions(ctx, p) })
+}
+
+// endSessions ends those of a person by the system's keeper of sessions where it runs, and then what is left.
+func (h *Host) endSessions(ctx context.Context, p person) error {
+	if h.keepsSessions() && p.uid != 0 {
+		// It complains when nobody is signed in; whoever is left is ended below.
+		_, _ = h.Tools.run(ctx, "", "loginctl", "terminate-user", p.name)
+		if err := killGroup(p.uid); err != nil {
+			return fmt.Errorf("ending what %s began: %w", p.name, err)
 		}
-		for _, signal := range []syscall.Signal{syscall.SIGHUP, syscall.SIGKILL} {
-			left, err := signalAll(ctx, p.uid, signal)
-			if err != nil || !left {
-				return err
-			}
+	}
+	for _, signal := range []syscall.Signal{syscall.SIGHUP, syscall.SIGKILL} {
+		left, err := signalAll(ctx, p.uid, signal)
+		if err != nil || !left {
+			return err
 		}
-		return fmt.Errorf("programs of %s do not end", p.name)
-	})
+	}
+	return fmt.Errorf("programs of %s do not end", p.name)
 }
 
 // userSlices is where systemd keeps what people began, see systemd.slice(5).

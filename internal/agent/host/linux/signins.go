@@ -57,11 +57,9 @@ func (h *Host) SignIns(ctx context.Context, after int64) ([]host.SignIn, error) 
 	if err != nil {
 		return nil, fmt.Errorf("reading sign-ins: %w", err)
 	}
-	for _, l := range logins {
-		h.last.noteUse(l)
-	}
+	h.last.noteLogins(logins)
 	for _, s := range sessions {
-		if h.last.noteUse(s) {
+		if !h.last.isLogin(s) {
 			logins = append(logins, s)
 		}
 	}
@@ -87,14 +85,20 @@ func (h *Host) SignIns(ctx context.Context, after int64) ([]host.SignIn, error) 
 // sameUse is how far apart what wtmp(5) and what PAM tell of one sign-in may be.
 const sameUse = 5 * time.Second
 
-// noteUse remembers when somebody signed in last, and reports whether that is another sign-in than the one before.
-func (l *last) noteUse(of login) bool {
-	before, known := l.used[of.user]
-	if l.used == nil {
-		l.used = map[string]time.Time{}
+// noteLogins remembers who signed in at a terminal last, and when.
+func (l *last) noteLogins(logins []login) {
+	if l.atTerminal == nil {
+		l.atTerminal = map[string]time.Time{}
 	}
-	l.used[of.user] = of.at
-	return !known || of.at.Sub(before).Abs() > sameUse
+	for _, of := range logins {
+		l.atTerminal[of.user] = of.at
+	}
+}
+
+// isLogin reports whether a session that PAM tells of is a sign-in at a terminal, which is known already.
+func (l *last) isLogin(s login) bool {
+	at, known := l.atTerminal[s.user]
+	return known && s.at.Sub(at).Abs() <= sameUse
 }
 
 // loginsAfter are the sign-ins of wtmp(5) after a microsecond; none where the device keeps no such record.

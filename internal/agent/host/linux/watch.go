@@ -183,6 +183,7 @@ func (h *Host) listen(ctx context.Context) error {
 	}
 	_ = w.Add(wtmpFile)       // a device may keep none
 	_ = w.Add(lastingTallies) // and may count nowhere else
+	_ = w.Add(sessionsKept)   // where systemd runs
 	h.watcher = w
 	dirs := watchedDirs()
 	for _, dir := range dirs {
@@ -226,6 +227,12 @@ func (h *Host) hear(ctx context.Context, w *fsnotify.Watcher, tallies string, di
 				continue
 			case filepath.Dir(e.Name) == tallies, filepath.Dir(e.Name) == lastingTallies:
 				h.wake()
+				continue
+			case filepath.Dir(e.Name) == sessionsKept:
+				if e.Has(fsnotify.Create) {
+					h.sessionKept.Store(true)
+					h.wake()
+				}
 				continue
 			case e.Op == fsnotify.Chmod: // nothing was written
 				continue

@@ -43,6 +43,9 @@ var ErrRefused = errors.New("refused")
 // patience is how long a program may take to say something. It is long, since a machine may be busy.
 const patience = 2 * time.Minute
 
+// hungUp is how long is waited before a terminal that was hung up is read again.
+const hungUp = 10 * time.Millisecond
+
 // SignIn signs in with login(1), and out again.
 func (h Hands) SignIn(ctx context.Context, name, password string) error {
 	t, err := h.enter(ctx, name, password)
@@ -176,25 +179,38 @@ func start(cmd *exec.Cmd) (*terminal, error) {
 		return nil, err
 	}
 	t := &terminal{cmd: cmd, tty: tty, done: make(chan struct{}), fresh: make(chan struct{}, 1)}
+	ended := make(chan struct{})
 	go func() {
-		defer close(t.done)
-		piece := make([]byte, 1024)
-		for {
-			n, err := tty.Read(piece)
-			t.mu.Lock()
-			t.told.Write(piece[:n])
-			t.mu.Unlock()
-			select {
-			case t.fresh <- struct{}{}:
-			default:
-			}
-			if err != nil {
-				_ = cmd.Wait() // how it ended does not matter: what it said does
-				return
-			}
-		}
+		defer close(ended)
+		_ = cmd.Wait() // how it ended does not matter: what it said does
 	}()
+	go t.listen(ended)
 	return t, nil
+}
+
+// listen keeps what the program says until it has ended.
+func (t *terminal) listen(ended <-chan struct{}) {
+	defer close(t.done)
+	piece := make([]byte, 1024)
+	for {
+		n, err := t.tty.Read(piece)
+		t.mu.Lock()
+		t.told.Write(piece[:n])
+		t.mu.Unlock()
+		select {
+		case t.fresh <- struct{}{}:
+		default:
+		}
+		if err == nil {
+			continue
+		}
+		// A login(1) that hangs the terminal up takes it again; until then nothing can be read, see vhangup(2).
+		select {
+		case <-ended:
+			return
+		case <-time.After(hungUp):
+		}
+	}
 }
 
 func (t *terminal) say(line string) { _, _ = t.tty.WriteString(line + "\n") } // a program that ended says so to expect
