@@ -17,12 +17,11 @@ help:
 # Starts everything on loopback: PostgreSQL, the service, a simulated fleet. REAL=1 adds three workstations with a real Linux to the simulated ones; it needs root.
 demo: build
 	@scripts/install postgresql $(if $(REAL),workstation)
-	bin/rankwardend demo $(if $(REAL),--real 3)
+	bin/rankwardend demo $(if $(REAL),--real 3) $(ANEW)
 
 # The same, begun anew.
-demo-reset: build
-	@scripts/install postgresql
-	bin/rankwardend demo --anew
+demo-reset: ANEW = --anew
+demo-reset: demo
 
 # Builds the three programs into bin/, with the console in the service.
 build: $(BINARIES)

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"time"
 
@@ -203,10 +204,7 @@ func (a *app) deviceHead(w api.DeviceWhy) {
 	case d.ReportedAt != nil && d.Desired == d.Reported:
 		verified = "reported back " + a.when(*d.ReportedAt) + ", not verified"
 	}
-	build := "build unknown"
-	if d.OSBuild > 0 {
-		build = fmt.Sprintf("build %d", d.OSBuild)
-	}
+	system := d.Platform + " " + cmp.Or(d.OSVersion, "of an unknown version")
 	if w.At != nil {
 		reported := "nothing reported by then"
 		if d.ReportedAt != nil {
@@ -222,7 +220,7 @@ func (a *app) deviceHead(w api.DeviceWhy) {
 		)
 		return
 	}
-	what := []string{d.Platform + " " + build}
+	what := []string{system}
 	if d.Model != "" {
 		what = append([]string{d.Model}, what...)
 	}
