@@ -30,6 +30,7 @@ require (
 	github.com/gofrs/flock v0.13.2
 	github.com/google/renameio/v2 v2.0.2
 	github.com/gowebpki/jcs v1.0.2
+	github.com/hanwen/go-fuse/v2 v2.12.1
 	github.com/hashicorp/golang-lru/v2 v2.0.7
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/jedib0t/go-pretty/v6 v6.8.3
