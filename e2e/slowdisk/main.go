@@ -45,9 +45,9 @@ func (n *slow) Write(ctx context.Context, f fs.FileHandle, data []byte, off int6
 	return f.(fs.FileWriter).Write(ctx, data, off)
 }
 
-func (n *slow) Rename(ctx context.Context, name string, to fs.InodeEmbedder, toName string, flags uint32) syscall.Errno {
+func (n *slow) Rename(ctx context.Context, name string, to fs.InodeEmbedder, as string, flags uint32) syscall.Errno {
 	time.Sleep(n.delay)
-	return n.LoopbackNode.Rename(ctx, name, to, toName, flags)
+	return n.LoopbackNode.Rename(ctx, name, to, as, flags)
 }
 
 func (n *slow) Unlink(ctx context.Context, name string) syscall.Errno {

@@ -178,16 +178,22 @@ func stampOf(line string, now time.Time) (time.Time, bool) {
 	return at.UTC(), true
 }
 
-// parseJournal reads what journalctl writes as JSON, a line for each entry.
+// parseJournal reads what journalctl writes as JSON, a line for each entry: of programs with rights alone, since anybody
+// may write to the journal that somebody signed in. See systemd.journal-fields(7).
 func parseJournal(out string) []logLine {
 	var lines []logLine
 	for line := range strings.Lines(out) {
 		var entry struct {
 			Message string `json:"MESSAGE"`
 			At      string `json:"__REALTIME_TIMESTAMP"`
+			UID     string `json:"_UID"`
+			Rights  string `json:"_CAP_EFFECTIVE"`
 		}
 		if json.Unmarshal([]byte(line), &entry) != nil {
 			continue // a message that is no text
+		}
+		if entry.UID != "0" && strings.Trim(entry.Rights, "0") == "" {
+			continue
 		}
 		if micros, err := strconv.ParseInt(entry.At, 10, 64); err == nil {
 			lines = append(lines, logLine{time.UnixMicro(micros).UTC(), entry.Message})

@@ -167,10 +167,13 @@ func TestUsesFromTheLog(t *testing.T) {
 	at, ok := stampOf("Dec 31 23:00:00 pier sshd[4]: x", now)
 	require.True(t, ok)
 	assert.Equal(t, 2030, at.Year(), "of last year")
-	lines := parseJournal(`{"MESSAGE":"one","__REALTIME_TIMESTAMP":"1900000000000000"}` + "\n" +
-		`{"MESSAGE":[1,2],"__REALTIME_TIMESTAMP":"1900000000000001"}` + "\nnonsense\n")
-	require.Len(t, lines, 1)
+	lines := parseJournal(`{"MESSAGE":"one","__REALTIME_TIMESTAMP":"1900000000000000","_UID":"0"}` + "\n" +
+		`{"MESSAGE":[1,2],"__REALTIME_TIMESTAMP":"1900000000000001","_UID":"0"}` + "\nnonsense\n" +
+		`{"MESSAGE":"forged","__REALTIME_TIMESTAMP":"1900000000000002","_UID":"1001","_CAP_EFFECTIVE":"0"}` + "\n" +
+		`{"MESSAGE":"two","__REALTIME_TIMESTAMP":"1900000000000003","_UID":"1001","_CAP_EFFECTIVE":"1ffffffffff"}` + "\n")
+	require.Len(t, lines, 2)
 	assert.Equal(t, int64(1900000000000000), lines[0].at.UnixMicro())
+	assert.Equal(t, "two", lines[1].text)
 }
 
 func TestWhatSudoListsLeadsToRoot(t *testing.T) {
