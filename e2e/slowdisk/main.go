@@ -25,11 +25,22 @@ type slow struct {
 	delay time.Duration
 }
 
+func slowOf(disk *fs.LoopbackRoot, delay time.Duration) *slow {
+	return &slow{LoopbackNode: fs.LoopbackNode{RootData: disk}, delay: delay}
+}
+
+// WrapChild makes what is found below slow, too.
+func (n *slow) WrapChild(context.Context, fs.InodeEmbedder) fs.InodeEmbedder {
+	return slowOf(n.RootData, n.delay)
+}
+
 var (
 	_ fs.NodeFsyncer  = (*slow)(nil)
 	_ fs.NodeWriter   = (*slow)(nil)
 	_ fs.NodeRenamer  = (*slow)(nil)
 	_ fs.NodeUnlinker = (*slow)(nil)
+
+	_ fs.NodeWrapChilder = (*slow)(nil)
 )
 
 func (n *slow) Fsync(ctx context.Context, f fs.FileHandle, flags uint32) syscall.Errno {
@@ -69,10 +80,7 @@ func main() {
 		log.Fatal(err)
 	}
 	disk := &fs.LoopbackRoot{Path: os.Args[2], Dev: st.Dev}
-	disk.NewNode = func(root *fs.LoopbackRoot, _ *fs.Inode, _ string, _ *syscall.Stat_t) fs.InodeEmbedder {
-		return &slow{LoopbackNode: fs.LoopbackNode{RootData: root}, delay: delay}
-	}
-	disk.RootNode = disk.NewNode(disk, nil, "", &st)
+	disk.RootNode = slowOf(disk, delay)
 	server, err := fs.Mount(os.Args[1], disk.RootNode, &fs.Options{MountOptions: fuse.MountOptions{
 		AllowOther: true, DirectMountStrict: true, Options: []string{"default_permissions"}, Name: "slowdisk",
 	}})

@@ -178,8 +178,8 @@ func stampOf(line string, now time.Time) (time.Time, bool) {
 	return at.UTC(), true
 }
 
-// parseJournal reads what journalctl writes as JSON, a line for each entry: of programs with rights alone, since anybody
-// may write to the journal that somebody signed in. See systemd.journal-fields(7).
+// parseJournal reads what journalctl writes as JSON, a line for each entry: of programs with rights alone, since
+// anybody may write to the journal that somebody signed in. See systemd.journal-fields(7).
 func parseJournal(out string) []logLine {
 	var lines []logLine
 	for line := range strings.Lines(out) {
