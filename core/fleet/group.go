@@ -51,17 +51,30 @@ func MembersOf(groups []Group, facts []Facts) map[string]Members {
 	return MembersOfEach(groups, facts, InTurn)
 }
 
-// MembersOfEach is [MembersOf], with the groups worked out as each does.
+// MembersOfEach is [MembersOf], with what is independent worked out as each does.
 func MembersOfEach(groups []Group, facts []Facts, each Each) map[string]Members {
+	all := make([]Members, len(groups))
+	var once, other []int // groups whose rules are worked out together, and others
 	columns := &columns{facts: facts}
 	combined := make([]column, len(groups))
 	for i, g := range groups {
-		if g.Rule != nil {
+		switch {
+		case g.Rule != nil && g.Rule.direct != nil:
+			all[i] = Members{newBitset(len(facts)), newBitset(len(facts))}
+			once = append(once, i)
+			continue
+		case g.Rule != nil:
 			combined[i] = columns.combine(g.Rule.reads)
 		}
+		other = append(other, i)
 	}
-	all := make([]Members, len(groups))
-	each(len(groups), func(i int) {
+	blocks := (len(facts) + blockOf - 1) / blockOf
+	each(blocks+len(other), func(n int) {
+		if n < blocks {
+			ruledTogether(groups, once, all, facts, n*blockOf)
+			return
+		}
+		i := other[n-blocks]
 		if rule := groups[i].Rule; rule != nil {
 			all[i] = ruled(rule, facts, combined[i])
 		} else {
@@ -76,6 +89,30 @@ func MembersOfEach(groups []Group, facts []Facts, each Each) map[string]Members 
 		members[g.Name] = all[i]
 	}
 	return members
+}
+
+// blockOf is how many devices rules are worked out for together: a whole number of words of a bitset, and few enough
+// that their facts stay near the processor.
+const blockOf = 2048
+
+// ruledTogether works out rules that need nothing but Go for a block of devices.
+func ruledTogether(groups []Group, which []int, all []Members, facts []Facts, from int) {
+	to := min(from+blockOf, len(facts))
+	for _, i := range which {
+		rule, m := groups[i].Rule.direct, all[i]
+		for word := from; word < to; word += 64 {
+			var yes, perhaps uint64
+			for d := word; d < min(word+64, to); d++ {
+				switch rule(&facts[d]) {
+				case assign.Yes:
+					yes |= 1 << (d - word)
+				case assign.Unknown:
+					perhaps |= 1 << (d - word)
+				}
+			}
+			m.yes[word/64], m.perhaps[word/64] = yes, perhaps
+		}
+	}
 }
 
 // ruled are the devices for which a rule holds. The rule is worked out once for each combination

@@ -33,6 +33,7 @@ const (
 type Rule struct {
 	program cel.Program
 	checked *cel.Ast
+	direct  direct // nil where only the language can work it out
 	reads   uint16 // facts the expression reads, bits as in factFields
 	price   uint64
 }
@@ -89,7 +90,8 @@ func ParseRule(source string) (*Rule, error) {
 	if err != nil {
 		return nil, &RuleError{1, 1, err.Error()}
 	}
-	return &Rule{program, checked, readBy(checked.NativeRep().Expr()), estimate.Max}, nil
+	expr := checked.NativeRep().Expr()
+	return &Rule{program, checked, directOf(expr), readBy(expr), estimate.Max}, nil
 }
 
 var errDear = &RuleError{1, 1, "the rule would take too long to work out; nest fewer lists in each other"}
@@ -134,7 +136,12 @@ func (r *Rule) Reads() []string {
 
 // Holds says whether the rule holds for a device. It is Unknown when the rule reads a fact that is
 // not known, or cannot be worked out for another reason.
-func (r *Rule) Holds(facts *Facts) assign.Truth { return r.holds(&factObject{facts}) }
+func (r *Rule) Holds(facts *Facts) assign.Truth {
+	if r.direct != nil {
+		return r.direct(facts)
+	}
+	return r.holds(&factObject{facts})
+}
 
 func (r *Rule) holds(object *factObject) assign.Truth {
 	out, _, err := r.program.Eval(object)

@@ -54,7 +54,10 @@ type Problem struct {
 
 func sortProblems(problems []Problem) {
 	slices.SortFunc(problems, func(a, b Problem) int {
-		return cmp.Or(cmp.Compare(a.Code, b.Code), cmp.Compare(a.Unit, b.Unit), cmp.Compare(a.Detail, b.Detail))
+		if order := cmp.Compare(a.Code, b.Code); order != 0 {
+			return order
+		}
+		return cmp.Or(cmp.Compare(a.Unit, b.Unit), cmp.Compare(a.Detail, b.Detail))
 	})
 }
 

@@ -36,17 +36,23 @@ type Settler struct {
 	assignments []Assignment
 	place       []int32 // of each assignment, by rank and name
 	units       []unit.ID
-	asks        [][]ask          // of each assignment
-	statements  [][]ask          // those of them that are on local groups
-	named       map[string]int32 // assignments by name
-	claims      [][]claimed      // of each unit while a lane is settled
-	settled     map[string]Unit  // by unit and the assignments that ask
+	names       []string          // of units
+	asks        [][]ask           // of each assignment
+	wants       [][]wanted        // of each assignment: which accounts it wants in which local groups
+	named       map[string]int32  // assignments by name
+	claims      [][]claimed       // of each unit while a lane is settled
+	settled     map[string]*entry // by unit and the assignments that ask
 	key         []byte
 	index       map[unit.ID]int32     // of units
 	checked     checkedIndexes        // of the units that the checks of a lane ask for by name
-	values      []unit.Value          // what each unit comes to while a lane is settled
 	refs        map[principal.Ref]ref // what is looked up of principals again and again
+	lanes       whole                 // the lane that is settled, with room for the next
+	groups      []int32               // room for the local groups of a lane
+	ordered     []int                 // room for the assignments of a set
 }
+
+// wanted is an account that an assignment wants in a local group, by the indexes of their units.
+type wanted struct{ account, group int32 }
 
 // checkedIndexes are the indexes of the units that the checks of every lane look at, -1 where no assignment asks for
 // one.
@@ -93,7 +99,7 @@ type ask struct {
 
 // NewSettler prepares to settle sets of the assignments, whose names must differ.
 func NewSettler(assignments []Assignment) *Settler {
-	s := &Settler{assignments: assignments, settled: map[string]Unit{}}
+	s := &Settler{assignments: assignments, settled: map[string]*entry{}}
 	asked := 0
 	for _, a := range assignments {
 		asked += len(a.Policy.Asks)
@@ -125,7 +131,12 @@ func NewSettler(assignments []Assignment) *Settler {
 	for i, u := range s.units {
 		index[u] = int32(i)
 	}
-	s.index, s.values, s.refs = index, make([]unit.Value, len(s.units)), map[principal.Ref]ref{}
+	s.index, s.refs = index, map[principal.Ref]ref{}
+	s.names = make([]string, len(s.units))
+	for i, u := range s.units {
+		s.names[i] = u.String()
+	}
+	s.lanes = whole{settler: s, at: make([]*entry, len(s.units))}
 	s.checked = checkedIndexes{
 		minLength: s.unitIndex(unit.MinLength), complexity: s.unitIndex(unit.Complexity),
 		minAge: s.unitIndex(unit.MinAgeDays), maxAge: s.unitIndex(unit.MaxAgeDays),
@@ -133,50 +144,56 @@ func NewSettler(assignments []Assignment) *Settler {
 		administratorEnabled: s.unitIndex(unit.BuiltinOf(principal.Administrator, unit.BuiltinEnabled)),
 	}
 	s.named = make(map[string]int32, len(assignments))
-	s.asks, s.statements = make([][]ask, len(assignments)), make([][]ask, len(assignments))
+	s.asks, s.wants = make([][]ask, len(assignments)), make([][]wanted, len(assignments))
 	first := make(map[*policy.Normal]int, len(assignments)) // the assignment that read the policy
 	for i, a := range assignments {
 		if read, known := first[a.Policy]; known {
-			s.asks[i], s.statements[i] = s.asks[read], s.statements[read]
+			s.asks[i], s.wants[i] = s.asks[read], s.wants[read]
 		} else {
 			first[a.Policy] = i
-			s.asks[i], s.statements[i] = asksOf(a.Policy, index)
+			s.asks[i], s.wants[i] = s.asksOf(a.Policy)
 		}
 		s.named[a.Name] = int32(i)
 	}
 	return s
 }
 
-// asksOf gives what a policy asks by the indexes of its settings, and of that what it says of members.
-func asksOf(p *policy.Normal, index map[unit.ID]int32) (asks, statements []ask) {
+// asksOf gives what a policy asks by the indexes of its settings, and which accounts it wants in which groups.
+func (s *Settler) asksOf(p *policy.Normal) (asks []ask, wants []wanted) {
 	asks = make([]ask, len(p.Asks))
 	for i, a := range p.Asks {
-		asks[i] = ask{index[a.Unit], a.Value}
-		if a.Unit.Family() == unit.Membership {
-			statements = append(statements, asks[i])
+		asks[i] = ask{s.index[a.Unit], a.Value}
+		statement, is := a.Value.(unit.Statement)
+		if !is {
+			continue
+		}
+		for _, m := range statement.Members {
+			if account := s.ref(m).account; account >= 0 {
+				wants = append(wants, wanted{account, asks[i].unit})
+			}
 		}
 	}
-	return asks, statements
+	return asks, wants
 }
+
+// own is a unit as the only one that a problem holds.
+func (s *Settler) own(u int32) []unit.ID { return s.units[u : u+1 : u+1] }
 
 // Settle settles what the assignments with the indexes ask; see [Settle].
 func (s *Settler) Settle(applying, undecided []int) Resolution {
-	ordered := slices.Clone(applying)
-	slices.SortFunc(ordered, func(a, b int) int { return cmp.Compare(s.place[a], s.place[b]) })
-	enforced := make([]int, 0, len(ordered))
-	for _, i := range ordered {
-		if s.assignments[i].Stance != assign.Trial {
-			enforced = append(enforced, i)
-		}
-	}
-	r := Resolution{Enforced: s.lane(enforced)}
-	if len(enforced) < len(ordered) {
-		projected := s.lane(ordered)
+	s.ordered = append(s.ordered[:0], applying...)
+	slices.SortFunc(s.ordered, func(a, b int) int { return cmp.Compare(s.place[a], s.place[b]) })
+	onTrial := func(i int) bool { return s.assignments[i].Stance == assign.Trial }
+	r := Resolution{}
+	if slices.ContainsFunc(s.ordered, onTrial) {
+		projected := s.lane(s.ordered)
 		for i := range projected.Problems {
 			projected.Problems[i].Holds = Holds{}
 		}
 		r.Projected = &projected
+		s.ordered = slices.DeleteFunc(s.ordered, onTrial)
 	}
+	r.Enforced = s.lane(s.ordered)
 	for _, i := range undecided {
 		r.undecided(s.assignments[i])
 	}
@@ -203,47 +220,37 @@ func (l *Lane) add(p Problem) {
 
 // lane settles the assignments, which come by rank and name.
 func (s *Settler) lane(assignments []int) Lane {
-	var touched []int32
+	w := &s.lanes
+	w.touched, w.problems = w.touched[:0], w.problems[:0]
 	for _, i := range assignments {
 		for at, ask := range s.asks[i] {
 			if len(s.claims[ask.unit]) == 0 {
-				touched = append(touched, ask.unit)
+				w.touched = append(w.touched, ask.unit)
 			}
 			s.claims[ask.unit] = append(s.claims[ask.unit], claimed{int32(i), int32(at)})
 		}
 	}
-	slices.Sort(touched)
-	w := &whole{settler: s}
-	lane := Lane{Units: make([]Unit, len(touched))}
-	settle := func(i int) {
-		u := touched[i]
-		settled := s.unit(u)
-		if m, ok := settled.Value.(unit.Members); ok {
-			settled.Value = w.withoutAbsent(settled.Unit, m)
-		}
-		s.values[u], lane.Units[i] = settled.Value, settled
+	slices.Sort(w.touched)
+	s.groups = s.groups[:0]
+	for _, u := range w.touched {
+		w.at[u] = s.entry(u)
 		s.claims[u] = s.claims[u][:0]
-	}
-	groups := make([]int, 0, 8)
-	for i, u := range touched {
-		if s.units[u].Family() == unit.Membership {
-			groups = append(groups, i)
-			continue
+		if w.at[u].members != nil {
+			s.groups = append(s.groups, u)
 		}
-		settle(i)
 	}
-	for _, i := range groups { // rule 4 of local groups needs the accounts
-		settle(i)
+	for _, u := range s.groups { // rule 4 of local groups needs the accounts
+		w.at[u] = w.withoutAbsent(u, w.at[u])
 	}
-	lane.Problems = w.check(lane.Units)
-	for _, u := range touched {
-		s.values[u] = nil
+	lane := Lane{Units: make([]Unit, len(w.touched)), Problems: w.check()}
+	for i, u := range w.touched {
+		lane.Units[i], w.at[u] = w.at[u].Unit, nil
 	}
 	return lane
 }
 
-// unit settles the claims gathered for a unit, or finds that done before.
-func (s *Settler) unit(u int32) Unit {
+// entry settles the claims gathered for a unit, or finds that done before.
+func (s *Settler) entry(u int32) *entry {
 	s.key = binary.LittleEndian.AppendUint32(s.key[:0], uint32(u))
 	for _, c := range s.claims[u] {
 		s.key = binary.LittleEndian.AppendUint32(s.key, uint32(c.assignment))
@@ -260,7 +267,7 @@ func (s *Settler) unit(u int32) Unit {
 		a := s.assignments[c.assignment]
 		claims[i] = Claim{a.Name, a.Rank, s.units[u], s.asks[c.assignment][c.ask].value}
 	}
-	settled := settle(claims)
+	settled := s.entryOf(settle(claims))
 	s.settled[string(s.key)] = settled
 	return settled
 }
