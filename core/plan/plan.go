@@ -62,9 +62,10 @@ func RunAfter(former *Plan, in Inputs, each fleet.Each) *Plan {
 		wanted = func(s *Scope) bool { return !taken[s] }
 	}
 	p.normalise()
-	shares := min(mostShares, 1+len(found)/sharesAt)
+	order := p.alike(wanted)
+	shares := min(mostShares, 1+len(order)/sharesAt)
 	each(shares, func(share int) {
-		p.settle(share*len(found)/shares, (share+1)*len(found)/shares, wanted)
+		p.settle(order[share*len(order)/shares : (share+1)*len(order)/shares])
 	})
 	return p
 }
@@ -132,25 +133,37 @@ func sameClaims(a, b assign.Assignment) bool {
 func (p *Plan) Rerun(changed *policy.Document) int {
 	p.Policies = maps.Clone(p.Policies)
 	p.Policies[changed.Name], p.normal[changed.Name] = changed, changed.Normalise(p.Directory)
-	return p.settle(0, len(p.Scopes), func(s *Scope) bool {
+	touched := p.alike(func(s *Scope) bool {
 		return slices.ContainsFunc(s.Applying, func(i int) bool { return p.Assignments[i].Policy == changed.Name })
 	})
+	p.settle(touched)
+	return len(touched)
 }
 
-// settle settles those of the scopes that are wanted, and says how many they were.
-func (p *Plan) settle(from, to int, wanted func(*Scope) bool) (count int) {
+// alike are the scopes that are wanted and can be settled, those that meet the same assignments first and differ later
+// beside each other: much of what they come to is the same.
+func (p *Plan) alike(wanted func(*Scope) bool) []int {
+	order := make([]int, 0, len(p.Scopes))
+	for i := range p.Scopes {
+		if s := &p.Scopes[i]; s.Err == nil && wanted(s) {
+			order = append(order, i)
+		}
+	}
+	slices.SortFunc(order, func(a, b int) int { return slices.Compare(p.Scopes[a].Applying, p.Scopes[b].Applying) })
+	return order
+}
+
+// settle settles some scopes.
+func (p *Plan) settle(which []int) {
 	asking := make([]resolve.Assignment, len(p.Assignments))
 	for i, a := range p.Assignments {
 		asking[i] = resolve.Assignment{Name: a.Name, Rank: a.Rank, Stance: a.Stance, Policy: p.normal[a.Policy]}
 	}
 	settler := resolve.NewSettler(asking)
-	for i := from; i < to; i++ {
-		if s := &p.Scopes[i]; s.Err == nil && wanted(s) {
-			s.Resolution = settler.Settle(s.Applying, s.Undecided)
-			count++
-		}
+	for _, i := range which {
+		s := &p.Scopes[i]
+		s.Resolution = settler.Settle(s.Applying, s.Undecided)
 	}
-	return count
 }
 
 // normalise gives the policies that assignments name their normal form; one that cannot be used has an empty one.
