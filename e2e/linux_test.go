@@ -185,8 +185,7 @@ func TestLinuxIsAHost(t *testing.T) {
 
 // screens is a policy with something in each of its sections.
 const screens = `accounts:
-  - {key: mooring, name: mooring-####, formerly: [wall], full_name: Lamp mooring, description: "Looks after " +
-	"screens, day and night", password_expires: false}
+  - {key: mooring, name: mooring-####, formerly: [wall], full_name: Lamp mooring, description: "Looks after screens, day and night", password_expires: false}
   - {key: leaver, name: mallory, state: absent}
 rotation: [{target: account:mooring, every: 10d, secret: {style: characters, length: 20}, after_use: {wait: 1h, then: end-sessions}, after_reveal: 2h, redraw_name: true}, {target: "builtin:administrator"}]
 builtins: {administrator: {enabled: false}}

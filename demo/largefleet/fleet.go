@@ -24,11 +24,14 @@ type object = map[string]any
 // Write writes the scenario in JSON: 100,000 devices, 200 policies of all kinds of unit, 400
 // assignments and 300 groups, 50 of them by rule. A device is in a place, of a kind, and now and then
 // in a small group of its own. It is the same every time.
-func Write(w io.Writer) error { return write(w, 300, Policy) }
+func Write(w io.Writer) error { return write(w, Devices, 300, Policy) }
 
 // WriteHarder writes a harder one: its small groups are larger, so that about three times as many distinct
 // sets of assignments are met, and its policies leave things open, so that devices have problems by the dozen.
-func WriteHarder(w io.Writer) error { return write(w, 1350, harder) }
+func WriteHarder(w io.Writer) error { return WriteHarderOf(w, Devices) }
+
+// WriteHarderOf is [WriteHarder] with another number of devices. The small groups stay as large as they are.
+func WriteHarderOf(w io.Writer, devices int) error { return write(w, devices, 1350, harder) }
 
 // harder is [Policy], but rotations name accounts that few policies declare, and lists are exact.
 func harder(p, revision int) string {
@@ -51,8 +54,10 @@ func harder(p, revision int) string {
 	return Policy(p, revision)
 }
 
-func write(w io.Writer, small int, document func(p, revision int) string) error {
-	scenario := object{"format": "rankwarden.scenario/1", "groups": groups(small), "devices": devices()}
+func write(w io.Writer, count, small int, document func(p, revision int) string) error {
+	scenario := object{
+		"format": "rankwarden.scenario/1", "groups": groups(count, small), "devices": devices(count),
+	}
 	var policies, assignments []any
 	for p := range Policies {
 		policies = append(policies, json.RawMessage(document(p, 0)))
@@ -69,8 +74,8 @@ func write(w io.Writer, small int, document func(p, revision int) string) error 
 
 func name(device int) string { return fmt.Sprintf("SKL-%06d", device) }
 
-func devices() []any {
-	list := make([]any, Devices)
+func devices(count int) []any {
+	list := make([]any, count)
 	for i := range list {
 		list[i] = object{
 			"name": name(i), "platform": "windows", "os_version": "10.0", "os_build": builds[i*7919%len(builds)],
@@ -90,24 +95,24 @@ func groupName(g int) string {
 	return fmt.Sprint("rule-", g-Listed)
 }
 
-// groups are all groups; the small ones have so many devices.
-func groups(small int) []any {
+// groups are all groups of so many devices; the small ones have a few of them.
+func groups(count, small int) []any {
 	random := rand.New(rand.NewPCG(1, 2))
 	var list []any
 	for g := range Listed {
 		members := []string{}
 		switch {
 		case g < 100: // places
-			for d := g; d < Devices; d += 100 {
+			for d := g; d < count; d += 100 {
 				members = append(members, name(d))
 			}
 		case g < 200: // kinds within the organisation
-			for d := g - 100; d < Devices; d += 100 * (1 + g%3) {
+			for d := g - 100; d < count; d += 100 * (1 + g%3) {
 				members = append(members, name(d))
 			}
 		default: // a few devices each, drawn from anywhere
 			for range small {
-				members = append(members, name(random.IntN(Devices)))
+				members = append(members, name(random.IntN(count)))
 			}
 		}
 		list = append(list, object{"name": groupName(g), "devices": members})
