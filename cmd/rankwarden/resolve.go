@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"runtime/debug"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -57,6 +58,13 @@ func (a *app) resolveCommand() *cobra.Command {
 	return cmd
 }
 
+// A scenario is read and settled once, and the program ends: where it is not so large that memory could run short, the
+// collector looks less often, in percent of what is kept.
+const (
+	mostHurried = 64 << 20 // bytes of a scenario
+	hurried     = 400
+)
+
 // readScenario reads a scenario from a file, or from standard input for "-". Policies that it names are read beside it
 // or below, and nowhere else.
 func readScenario(path string) (*scenario.Scenario, error) {
@@ -69,6 +77,9 @@ func readScenario(path string) (*scenario.Scenario, error) {
 	}
 	if err != nil {
 		return nil, unusable{err}
+	}
+	if len(source) < mostHurried {
+		debug.SetGCPercent(hurried)
 	}
 	s, err := scenario.Read(source, func(name string) ([]byte, error) {
 		if !filepath.IsLocal(name) {

@@ -149,7 +149,9 @@ func directPart(function string, target, arg ast.Expr) direct {
 		return nil
 	}
 	part := map[string]func(s, part string) bool{
-		overloads.StartsWith: strings.HasPrefix, overloads.EndsWith: strings.HasSuffix, overloads.Contains: strings.Contains,
+		overloads.StartsWith: strings.HasPrefix,
+		overloads.EndsWith:   strings.HasSuffix,
+		overloads.Contains:   strings.Contains,
 	}[function]
 	return ofText(of, func(v string) bool { return part(v, string(text)) })
 }
@@ -168,10 +170,12 @@ func directCompare(function string, left, right ast.Expr) direct {
 		function, left, right = turned, right, left
 	}
 	holds, is := map[string]func(order int) bool{
-		operators.Equals:    func(order int) bool { return order == 0 },
-		operators.NotEquals: func(order int) bool { return order != 0 },
-		operators.Less:      func(order int) bool { return order < 0 }, operators.LessEquals: func(o int) bool { return o <= 0 },
-		operators.Greater: func(order int) bool { return order > 0 }, operators.GreaterEquals: func(o int) bool { return o >= 0 },
+		operators.Equals:        func(order int) bool { return order == 0 },
+		operators.NotEquals:     func(order int) bool { return order != 0 },
+		operators.Less:          func(order int) bool { return order < 0 },
+		operators.LessEquals:    func(order int) bool { return order <= 0 },
+		operators.Greater:       func(order int) bool { return order > 0 },
+		operators.GreaterEquals: func(order int) bool { return order >= 0 },
 	}[function]
 	if !is {
 		return nil

@@ -48,8 +48,8 @@ func randomRule(r *rand.Rand, deep int) string {
 
 func randomFacts(r *rand.Rand) Facts {
 	text := func() string { return []string{"", "a", "ab", "b", "ä", "a/b", "ba"}[r.IntN(7)] }
-	return Facts{Name: text(), Platform: text(), OSVersion: text(), OSBuild: r.IntN(4) - 1, Model: text(), Serial: text(),
-		Path: text(), Tags: []string{text(), text()}, PrimaryUser: text(), UserGroups: []string{text()}}
+	return Facts{Name: text(), Platform: text(), OSVersion: text(), OSBuild: r.IntN(4) - 1, Model: text(),
+		Serial: text(), Path: text(), Tags: []string{text(), text()}, PrimaryUser: text(), UserGroups: []string{text()}}
 }
 
 // What is worked out directly is what the language says, of every rule and every device.

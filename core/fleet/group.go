@@ -93,7 +93,7 @@ func MembersOfEach(groups []Group, facts []Facts, each Each) map[string]Members 
 
 // blockOf is how many devices rules are worked out for together: a whole number of words of a bitset, and few enough
 // that their facts stay near the processor.
-const blockOf = 2048
+const blockOf = 512
 
 // ruledTogether works out rules that need nothing but Go for a block of devices.
 func ruledTogether(groups []Group, which []int, all []Members, facts []Facts, from int) {

@@ -55,27 +55,6 @@ func (f *file) directory(s *Scenario) error {
 	return nil
 }
 
-func (f *file) devices(s *Scenario) error {
-	slices.SortStableFunc(f.Devices, func(a, b device) int { return cmp.Compare(a.Name, b.Name) })
-	s.Devices = make([]fleet.Facts, len(f.Devices))
-	for i, d := range f.Devices {
-		if err := text.CheckVisible(d.Name); d.Name == "" || err != nil {
-			return fail("devices", "%q cannot name a device", d.Name)
-		}
-		if i > 0 && f.Devices[i-1].Name == d.Name {
-			return fail("devices", "two devices are called %q; give one another name", d.Name)
-		}
-		s.Devices[i] = fleet.Facts{
-			Name: d.Name, Platform: d.Platform, OSVersion: d.OSVersion, OSBuild: d.OSBuild, Model: d.Model,
-			Serial: d.Serial, Path: d.Path, Tags: d.Tags, PrimaryUser: d.PrimaryUser, UserGroups: d.UserGroups,
-		}
-		if d.Reported != nil {
-			s.Reports[i] = (*drift.Report)(d.Reported)
-		}
-	}
-	return nil
-}
-
 func (f *file) groups(s *Scenario) error {
 	seen := map[string]bool{assign.Everything: true}
 	index := indexes(s)

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/scenario"
 )
 
 // documents are all policies of the worked examples.
@@ -151,4 +152,32 @@ func FuzzParse(f *testing.F) {
 		require.True(t, policy.Usable(problems), "%v", problems)
 		require.Equal(t, doc, again, "parse, write, parse is the identity")
 	})
+}
+
+// Devices and groups of JSON are read one by one, whatever their order, with the rest as ever; what cannot be read is
+// named with its line.
+func TestReadingOneByOne(t *testing.T) {
+	s, err := scenario.Read([]byte(`{"GROUPS": [{"name": "pier", "devices": ["b", "nobody"]}], "policies": null,
+		"devices": [{"name": "b", "model": "Quay", "tags": ["k"]}, {"name": "a", "model": "Quay", "tags": ["k"]}],
+		"format": "rankwarden.scenario/1"} and what follows is not read`), nil)
+	require.NoError(t, err)
+	require.Len(t, s.Devices, 2)
+	assert.Equal(t, "a", s.Devices[0].Name)
+	assert.Equal(t, "Quay", s.Devices[1].Model)
+	assert.Equal(t, []int{1}, s.Groups[0].Devices)
+
+	const begin = `{"format": "rankwarden.scenario/1",` + "\n"
+	for source, want := range map[string]string{
+		begin + `"devices": [{"name": "a"}, {"name": 1}]}`:       "line 2: devices.name cannot be number",
+		begin + `"devices": {}}`:                                 "line 2: devices cannot be object",
+		begin + `"devices": [{"naem": "a"}]}`:                    `the key "naem" is not known; did you mean "name"?`,
+		begin + `"devicez": []}`:                                 `the key "devicez" is not known; did you mean "devices"?`,
+		begin + `"groups": [{"name": "a",}]}`:                    "line 2: this is not JSON",
+		begin + `"devices": [{"name": "a"}`:                      "this is not JSON: unexpected EOF",
+		begin + `"devices": [{"name": "a"}, {"name": "a"}]}`:     `two devices are called "a"`,
+		begin + `"policies": [{"format": "rankwarden.policy/1"}`: "this is not JSON: unexpected EOF",
+	} {
+		_, err := scenario.Read([]byte(source), nil)
+		require.ErrorContains(t, err, want, source)
+	}
 }
