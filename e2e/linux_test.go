@@ -172,6 +172,7 @@ func TestLinuxIsAHost(t *testing.T) {
 	require.NoError(t, err, string(out))
 	assert.NotContains(t, string(out), "FAILS")
 	assert.Contains(t, string(out), "holds  it finds a password on the group")
+	assert.Contains(t, string(out), "holds  it never loosens the ages of an account that is stricter")
 	assert.Contains(t, string(out), "builtins.guest.enabled")
 	assert.Equal(
 		t,

@@ -3,6 +3,7 @@ package main
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -50,7 +51,8 @@ func report(cmd *cobra.Command, m machine, dir string) error {
 		return err
 	}
 	bench := m.bench(func() error { _, err := agent.Alone(dir); return err })
-	failed, checks := 0, append(hosttest.Checks(), hosttest.HiddenChecks(bench.Hidden)...)
+	failed, checks := 0, slices.Concat(hosttest.Checks(), hosttest.DeedChecks(bench.Deeds),
+		hosttest.HiddenChecks(bench.Hidden))
 	for _, check := range checks {
 		begun := time.Now()
 		err := check.Run(cmd.Context(), bench)

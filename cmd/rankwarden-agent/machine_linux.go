@@ -28,6 +28,7 @@ func openThis(ctx context.Context, dir string, look bool) (machine, error) {
 			Later:  at.Later,
 			Second: second,
 			Hidden: at.Hidden(),
+			Deeds:  at.Deeds(),
 		}
 	}
 	return machine{h, bench, func() error { return nil }}, nil

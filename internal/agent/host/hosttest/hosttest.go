@@ -28,6 +28,8 @@ type Bench struct {
 	Second func() error
 	// Hidden is what the host must find, although no file that it writes shows it; none where the platform has no such.
 	Hidden []Hidden
+	// Deeds are what the host must do that only the machine shows; none where the platform has no such.
+	Deeds []Deed
 }
 
 // Check is one thing that every host must do.

@@ -12,6 +12,9 @@ import (
 	"rankwarden.example/internal/agent/host/hosttest"
 )
 
+// drop is a file of sudoers(5) that checks write.
+const drop = "/etc/sudoers.d/rw-check"
+
 // begins is what every script begins with: the group of the administrators, and where files are kept meanwhile.
 const begins = `set -e; group=sudo; getent group sudo >/dev/null || group=wheel; kept=/run/rankwarden-check; mkdir -p $kept
 auth=/etc/pam.d/common-auth; [ -e $auth ] || auth=/etc/pam.d/system-auth
@@ -32,7 +35,6 @@ func (h Hands) Hidden() []hosttest.Hidden {
 				return false
 			}})
 	}
-	const drop = "/etc/sudoers.d/rw-check"
 	administrator("whoever sudoers let become root", "echo 'nobody ALL=(ALL) NOPASSWD: ALL' > "+drop, "rm "+drop,
 		"sudoers.d/rw-check")
 	administrator("whoever an alias of sudoers gives an editor", "printf 'User_Alias RWCHECK = nobody\nRWCHECK ALL = "+
