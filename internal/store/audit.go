@@ -1,6 +1,7 @@
 package store
 
 import (
+	"encoding/hex"
 	"encoding/json"
 	"time"
 
@@ -17,14 +18,13 @@ type auditRow struct {
 	Prev, Hash                             []byte
 }
 
-// AppendAudit links an entry to the trail. Appending is serialised by a lock that is held until
-// the transaction ends, so call it last.
-func (t TrailWriter) AppendAudit(e audit.Entry) error {
-	const trailLock = 8470_2
-	if err := t.exec("select pg_advisory_xact_lock($1)", trailLock); err != nil {
-		return err
+// AppendAudit links entries to the trail, in their order. Appending is serialised by a lock that is held until
+// the transaction ends, so call it last, and once: the lock is held for one statement and the end.
+func (t TrailWriter) AppendAudit(entries ...audit.Entry) error {
+	if len(entries) == 0 {
+		return nil
 	}
-	heads, err := rows[auditRow](t, "select seq, hash from audit_entries order by seq desc limit 1")
+	heads, err := rows[auditRow](t, "select seq, hash from trail_head()")
 	if err != nil {
 		return err
 	}
@@ -32,9 +32,20 @@ func (t TrailWriter) AppendAudit(e audit.Entry) error {
 	if len(heads) == 1 {
 		head = heads[0]
 	}
-	if err := e.Link(head.Seq, head.Hash); err != nil {
-		return err
+	for i := range entries {
+		if err := entries[i].Link(head.Seq, head.Hash); err != nil {
+			return err
+		}
+		head.Seq, head.Hash = entries[i].Seq, entries[i].Hash
 	}
+	if len(entries) == 1 {
+		return t.addEntry(entries[0])
+	}
+	return t.addEntries(entries)
+}
+
+// addEntry stores one: most works have one, and a statement for any number takes longer.
+func (t TrailWriter) addEntry(e audit.Entry) error {
 	text := func(raw json.RawMessage) *string {
 		if len(raw) == 0 {
 			return nil
@@ -46,21 +57,37 @@ func (t TrailWriter) AppendAudit(e audit.Entry) error {
 		`insert into audit_entries (seq, at, actor, address, action, object, before, after, reason, outcome, prev, hash,
 			version)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
-		e.Seq,
-		e.At,
-		e.Actor,
-		e.Address,
-		e.Action,
-		e.Object,
-		text(e.Before),
-		text(e.After),
-		e.Reason,
-		e.Outcome,
-		e.Prev,
-		e.Hash,
-		e.Version,
-	)
+		e.Seq, e.At, e.Actor, e.Address, e.Action, e.Object, text(e.Before), text(e.After), e.Reason, e.Outcome, e.Prev,
+		e.Hash, e.Version)
 }
+
+func (t TrailWriter) addEntries(entries []audit.Entry) error {
+	var seqs, versions array[int64]
+	var texts [11]array[string]
+	for _, e := range entries {
+		seqs, versions = append(seqs, e.Seq), append(versions, int64(e.Version))
+		for i, text := range [11]string{
+			e.At.UTC().Format(toMicroseconds), e.Actor, e.Address, e.Action, e.Object, string(e.Before),
+			string(e.After), e.Reason, string(e.Outcome), hex.EncodeToString(e.Prev), hex.EncodeToString(e.Hash),
+		} {
+			texts[i] = append(texts[i], text)
+		}
+	}
+	args := []any{seqs, versions}
+	for _, list := range texts {
+		args = append(args, list)
+	}
+	return t.exec(`insert into audit_entries (seq, version, at, actor, address, action, object, before, after, reason,
+			outcome, prev, hash)
+		select seq, version, at, actor, address, action, object, nullif(before, '')::jsonb, nullif(after, '')::jsonb,
+			reason, outcome, decode(prev, 'hex'), decode(hash, 'hex')
+		from unnest($1::bigint[], $2::int[], $3::timestamptz[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[],
+			$9::text[], $10::text[], $11::text[], $12::text[], $13::text[]) as e(seq, version, at, actor, address, action,
+			object, before, after, reason, outcome, prev, hash)`, args...)
+}
+
+// toMicroseconds is how a time is written, to what PostgreSQL keeps of it.
+const toMicroseconds = "2006-01-02T15:04:05.000000Z"
 
 // auditWindow is how many of the latest entries are looked through for those of a list.
 const auditWindow = 2000

@@ -20,7 +20,7 @@ import (
 
 // Records is what a unit of work itself writes.
 type Records interface {
-	AppendAudit(e audit.Entry) error
+	AppendAudit(entries ...audit.Entry) error
 	Notify(n notices.Notice) error
 	RequestSettle(r store.SettleRequest) error
 }

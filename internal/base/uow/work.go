@@ -128,12 +128,7 @@ func (w *Work) write(tx Records) error {
 	if !w.quiet && w.act.action != "" {
 		entries = append([]audit.Entry{w.entry(w.act, audit.Done, w.Before, w.After)}, entries...)
 	}
-	for _, e := range entries {
-		if err := tx.AppendAudit(e); err != nil {
-			return err
-		}
-	}
-	return nil
+	return tx.AppendAudit(entries...)
 }
 
 func (w *Work) entry(act Act, outcome audit.Outcome, before, after any) audit.Entry {

@@ -39,7 +39,7 @@ type records struct {
 	warrants    map[string][]protocol.Warrant
 }
 
-func (r *records) AppendAudit(e audit.Entry) error                { return r.Trail.AppendAudit(e) }
+func (r *records) AppendAudit(e ...audit.Entry) error             { return r.Trail.AppendAudit(e...) }
 func (r *records) Notify(n notices.Notice) error                  { return r.Trail.Notify(n) }
 func (r *records) RequestSettle(q store.SettleRequest) error      { return r.Trail.RequestSettle(q) }
 func (r *records) Assignments() ([]store.Assignment, error)       { return r.assignments, nil }

@@ -56,7 +56,7 @@ func (r *records) AddEvents(list []store.DeviceEvent) error {
 }
 func (r *records) ScopeOf(string) (string, error) { return "", store.ErrNotFound }
 
-func (r *records) AppendAudit(e audit.Entry) error                { return r.Trail.AppendAudit(e) }
+func (r *records) AppendAudit(e ...audit.Entry) error             { return r.Trail.AppendAudit(e...) }
 func (r *records) Notify(n notices.Notice) error                  { return r.Trail.Notify(n) }
 func (r *records) RequestSettle(q store.SettleRequest) error      { return r.Trail.RequestSettle(q) }
 func (r *records) LockDevice(string) (store.Device, error)        { return r.device, nil }

@@ -34,7 +34,7 @@ type records struct {
 	here      store.Database
 }
 
-func (r *records) AppendAudit(e audit.Entry) error                          { return r.Trail.AppendAudit(e) }
+func (r *records) AppendAudit(e ...audit.Entry) error                       { return r.Trail.AppendAudit(e...) }
 func (r *records) Notify(n notices.Notice) error                            { return r.Trail.Notify(n) }
 func (r *records) RequestSettle(q store.SettleRequest) error                { return r.Trail.RequestSettle(q) }
 func (r *records) LockServiceState(string) (store.ServiceState, error)      { return r.state, nil }

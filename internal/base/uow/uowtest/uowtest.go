@@ -28,7 +28,10 @@ type Trail struct {
 }
 
 // AppendAudit implements [uow.Records].
-func (t *Trail) AppendAudit(e audit.Entry) error { t.Entries = append(t.Entries, e); return nil }
+func (t *Trail) AppendAudit(entries ...audit.Entry) error {
+	t.Entries = append(t.Entries, entries...)
+	return nil
+}
 
 // Notify implements [uow.Records].
 func (t *Trail) Notify(n notices.Notice) error { t.Notices = append(t.Notices, n); return nil }
