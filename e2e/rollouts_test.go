@@ -80,7 +80,9 @@ func TestARolloutPassesItsGates(t *testing.T) {
 	joined := s.joins("longer", "SKL-WKS-009", 9)
 	require.NoError(t, s.owner.RetireDevice(ctx, inWave(r, 3)[0], api.Retirement{Because: "sold"}))
 	s.rolls("longer", []string{"running [2t1v] [2v] [3t]", "running [1t1v] [1t2v] [3t]",
-		"running [1t1v] [2v] [4t]"}[joined-1])
+		"running [1t1v] [2v] [4t]"}[joined-1],
+		// where the one that joined was told at once, and has carried it out
+		[]string{"running [1t2v] [2v] [3t]", "running [1t1v] [3v] [3t]", "running [1t1v] [2v] [3t1v]"}[joined-1])
 	s.cycle(late, "SKL-WKS-009")
 	assert.Equal(t, 12, minLength(t, late))
 	s.cycle(fleet[inWave(r, 3)[1]], inWave(r, 3)[1])

@@ -325,6 +325,9 @@ func (s *Store) KnownDevices(ctx context.Context, ids []string) ([]ExchangeState
 	return pgx.CollectRows(found, pgx.RowToStructByPos[ExchangeState])
 }
 
+// Answers is nil when the database answers.
+func (s *Store) Answers(ctx context.Context) error { return s.devices.Ping(ctx) }
+
 // ChangedDevices reads the devices that changed since a time by the database's clock, and gives
 // that clock's time before it looked.
 func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]ExchangeState, time.Time, error) {

@@ -10,6 +10,9 @@ import (
 // keptEvents is how many events a device keeps while the service is out of reach; the oldest go first.
 const keptEvents = 2000
 
+// mostNamed is how many files an event names, so that the service takes it.
+const mostNamed = 8
+
 // Note numbers events and keeps them until the service has stored them.
 func (j *Journal) Note(now time.Time, events ...drift.Event) {
 	for _, e := range events {
@@ -17,6 +20,7 @@ func (j *Journal) Note(now time.Time, events ...drift.Event) {
 		e.Seq, e.At = j.EventSeq, now.UTC()
 		e.Subject, e.OldName, e.NewName, e.Error = drift.Shortened(e.Subject), drift.Shortened(e.OldName),
 			drift.Shortened(e.NewName), drift.Shortened(e.Error)
+		e.StillNamed = e.StillNamed[:min(len(e.StillNamed), mostNamed)]
 		j.Events = append(j.Events, e)
 		if j.Tell != nil {
 			j.Tell(e)

@@ -11,7 +11,7 @@ import (
 )
 
 const (
-	lookEvery = time.Minute // for what a lost notice would have told
+	lookEvery = 15 * time.Minute // for what a lost notice would have told, of which the hub knows most
 	tryAgain  = time.Second
 	mostNamed = 20_000 // devices above which the whole fleet is read instead
 )

@@ -17,11 +17,13 @@ import (
 type Known interface {
 	KnownDevices(ctx context.Context, ids []string) ([]store.ExchangeState, error)
 	ChangedDevices(ctx context.Context, since time.Time) ([]store.ExchangeState, time.Time, error)
+	// Answers is nil when the database does.
+	Answers(ctx context.Context) error
 }
 
 // registry keeps in memory what a check-in needs to know of every device that was heard from, so
 // that one with nothing new costs no read and no write of the database. It is kept up to date by
-// the database's notices, and by a regular look at what changed in case one was lost.
+// the database's notices, and by a look at what changed now and then, and whenever one may have been lost.
 type registry struct {
 	known   Known
 	contact func(ctx context.Context, contacts []store.Contact) (skipped []store.Contact, err error)
@@ -38,12 +40,14 @@ type registry struct {
 	open     int           // parked requests that are not answered
 	left     chan struct{} // closed once it stops and all are answered
 	database int           // how often another database was found; what was learned of one says nothing of the next
-	synced   time.Time     // when the last look at what changed began
+	synced   time.Time     // when the database answered last, by when it was asked
+	looked   time.Time     // when the last look at what changed began
 	dbSynced time.Time     // the same by the database's clock
 }
 
 const (
-	lookEvery    = 15 * time.Second
+	askEvery     = 15 * time.Second
+	lookEvery    = 5 * time.Minute // it reads the whole fleet's table, and finds nothing where no notice was lost
 	lookBack     = 2 * time.Minute // further than any transaction is open
 	distrustFrom = 60 * time.Second
 	flushEvery   = 3 * time.Second
@@ -105,8 +109,8 @@ func (r *registry) run(ctx context.Context) {
 func (r *registry) keep(ctx context.Context) {
 	changes := r.hub.Subscribe(store.TopicDevices, store.TopicDatabase)
 	defer changes.Close()
-	look := time.NewTicker(lookEvery)
-	defer look.Stop()
+	ask := time.NewTicker(askEvery)
+	defer ask.Stop()
 	r.look(ctx)
 	for {
 		select {
@@ -126,8 +130,8 @@ func (r *registry) keep(ctx context.Context) {
 			case told: // notices may have been lost
 				r.look(ctx)
 			}
-		case <-look.C:
-			r.look(ctx)
+		case <-ask.C:
+			r.ask(ctx)
 		}
 	}
 }
@@ -137,7 +141,7 @@ func (r *registry) forget() {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	clear(r.devices)
-	r.synced, r.dbSynced = time.Time{}, time.Time{}
+	r.synced, r.looked, r.dbSynced = time.Time{}, time.Time{}, time.Time{}
 	r.database++
 }
 
@@ -174,7 +178,28 @@ func (r *registry) look(ctx context.Context) {
 	r.update(changed)
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.synced, r.dbSynced = began, now
+	r.synced, r.looked, r.dbSynced = began, began, now
+}
+
+// ask sees that the database answers, and so that its notices come, and looks at what changed where that is due.
+func (r *registry) ask(ctx context.Context) {
+	began := r.now()
+	r.mu.Lock()
+	due := began.Sub(r.looked) >= lookEvery
+	r.mu.Unlock()
+	if due {
+		r.look(ctx)
+		return
+	}
+	if err := r.known.Answers(ctx); err != nil {
+		if ctx.Err() == nil {
+			r.log.Warn("the database does not answer; what is known of devices is trusted for a minute", "error", err)
+		}
+		return
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.synced = began
 }
 
 func (r *registry) read(ctx context.Context, ids []string) {

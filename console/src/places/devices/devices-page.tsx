@@ -72,7 +72,7 @@ export function DevicesPage() {
       <div className="mb-3 flex flex-wrap items-center gap-4">
         <SearchField
           label="Search devices"
-          placeholder="Name, serial, model, place, tag or account"
+          placeholder="Name, serial, place, account …"
           value={filter.search ?? ""}
           onChange={(search) => set({ search })}
         />
