@@ -19,7 +19,9 @@ type asked struct {
 	broken         error
 }
 
-func (a *asked) KnownDevices(context.Context, []string) ([]store.ExchangeState, error) { return nil, a.broken }
+func (a *asked) KnownDevices(context.Context, []string) ([]store.ExchangeState, error) {
+	return nil, a.broken
+}
 
 func (a *asked) ChangedDevices(context.Context, time.Time) ([]store.ExchangeState, time.Time, error) {
 	a.looks++
