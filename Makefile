@@ -84,6 +84,9 @@ bench: build
 	@mkdir -p .cache
 	go run ./demo/largefleet/write > .cache/large-fleet.json
 	bin/rankwarden resolve .cache/large-fleet.json --output counts || true
+	for n in 100000 1000000; do \
+		go run ./demo/largefleet/write -hard $$n > .cache/hard-fleet.json; \
+		bin/rankwarden resolve .cache/hard-fleet.json --output counts || true; done
 	go test -run '^$$' -bench . -benchmem ./core/... ./internal/...
 	go test -run '^$$' -bench 'Deposits|Reports|CheckIns|GoToVerified|Warrants|Fleet$$|Console$$|Scrolling|FirstPaint' -benchtime 3x ./e2e > .cache/bench.txt
 	@cat .cache/bench.txt
