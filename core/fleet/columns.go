@@ -69,21 +69,9 @@ func (c *columns) combine(set uint16) column {
 
 // text is the value of a fact that is text, or a list as one text.
 func (f *Facts) text(field int) string {
-	switch factFields[field] {
-	case "name":
-		return f.Name
-	case "platform":
-		return f.Platform
-	case "os_version":
-		return f.OSVersion
-	case "model":
-		return f.Model
-	case "serial":
-		return f.Serial
-	case "path":
-		return f.Path
-	case "primary_user":
-		return f.PrimaryUser
+	if of := textFact(factFields[field]); of != nil {
+		value, _ := of(f)
+		return value
 	}
 	list := f.Tags
 	if factFields[field] == "user_groups" {

@@ -85,7 +85,7 @@ func directCall(call ast.CallExpr) direct {
 	return nil
 }
 
-// directJoin joins any number of expressions: the least of the answers for and, the most for or.
+// directJoin joins any number of expressions by and, or by or.
 func directJoin(function string, args []ast.Expr) direct {
 	parts := make([]direct, len(args))
 	for i, a := range args {
@@ -93,25 +93,21 @@ func directJoin(function string, args []ast.Expr) direct {
 			return nil
 		}
 	}
-	if function == operators.LogicalAnd {
-		return func(f *Facts) assign.Truth {
-			all := assign.Yes
-			for _, part := range parts {
-				if all = min(all, part(f)); all == assign.No {
-					break
-				}
-			}
-			return all
-		}
+	decides := assign.No // whatever the others say
+	if function == operators.LogicalOr {
+		decides = assign.Yes
 	}
 	return func(f *Facts) assign.Truth {
-		any := assign.No
+		joined := assign.Yes - decides
 		for _, part := range parts {
-			if any = max(any, part(f)); any == assign.Yes {
-				break
+			switch part(f) {
+			case decides:
+				return decides
+			case assign.Unknown:
+				joined = assign.Unknown
 			}
 		}
-		return any
+		return joined
 	}
 }
 
@@ -214,8 +210,7 @@ func ofText(of func(*Facts) (string, bool), holds func(string) bool) direct {
 	}
 }
 
-// textFact gives a fact that is text, and whether it is known; nil for one that is no text. It says the same as
-// [Facts.get].
+// textFact gives a fact that is text, and whether it is known; nil for one that is no text.
 func textFact(field string) func(*Facts) (string, bool) {
 	switch field {
 	case "name":

@@ -231,16 +231,9 @@ func (p factTypes) FindStructFieldType(name, field string) (*types.FieldType, bo
 var errUnknownFact = errors.New("the fact is not known of this device")
 
 func (f *Facts) get(field string) (ref.Val, error) {
-	value := ""
 	switch field {
-	case "name":
-		return types.String(f.Name), nil
-	case "path":
-		return types.String(f.Path), nil
 	case "tags":
 		return types.NewStringList(types.DefaultTypeAdapter, f.Tags), nil
-	case "primary_user":
-		return types.String(f.PrimaryUser), nil
 	case "user_groups":
 		return types.NewStringList(types.DefaultTypeAdapter, f.UserGroups), nil
 	case "os_build":
@@ -248,16 +241,9 @@ func (f *Facts) get(field string) (ref.Val, error) {
 			return nil, errUnknownFact
 		}
 		return types.Int(f.OSBuild), nil
-	case "platform":
-		value = f.Platform
-	case "os_version":
-		value = f.OSVersion
-	case "model":
-		value = f.Model
-	case "serial":
-		value = f.Serial
 	}
-	if value == "" {
+	value, known := textFact(field)(f)
+	if !known {
 		return nil, errUnknownFact
 	}
 	return types.String(value), nil

@@ -4,8 +4,6 @@ import (
 	"cmp"
 	"slices"
 
-	"go.yaml.in/yaml/v3"
-
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/text"
@@ -66,20 +64,12 @@ func (d *devices) add(x device) {
 	}
 }
 
-func (d *devices) UnmarshalYAML(node *yaml.Node) error {
-	var list []device
-	if err := node.Decode(&list); err != nil {
-		return err
-	}
-	for _, x := range list {
-		d.add(x)
-	}
-	return nil
-}
-
 // devices are sorted by name.
 func (f *file) devices(s *Scenario) error {
-	s.Devices = f.Devices.facts
+	for _, d := range f.Devices {
+		f.listed.add(d)
+	}
+	s.Devices = f.listed.facts
 	byName := func(a, b fleet.Facts) int { return cmp.Compare(a.Name, b.Name) }
 	if !slices.IsSortedFunc(s.Devices, byName) {
 		slices.SortStableFunc(s.Devices, byName)
@@ -91,7 +81,7 @@ func (f *file) devices(s *Scenario) error {
 		if i > 0 && s.Devices[i-1].Name == d.Name {
 			return fail("devices", "two devices are called %q; give one another name", d.Name)
 		}
-		if report := f.Devices.reports[d.Name]; report != nil {
+		if report := f.listed.reports[d.Name]; report != nil {
 			s.Reports[i] = report
 		}
 	}

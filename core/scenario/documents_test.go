@@ -166,6 +166,14 @@ func TestReadingOneByOne(t *testing.T) {
 	assert.Equal(t, "Quay", s.Devices[1].Model)
 	assert.Equal(t, []int{1}, s.Groups[0].Devices)
 
+	s, err = scenario.Read([]byte(`{"devices": [{"name": "a"}, {"name": "b"}], "devices": [{"name": "b"}],
+		"format": "rankwarden.scenario/1"}`), nil)
+	require.NoError(t, err)
+	assert.Len(t, s.Devices, 1, "the last of two lists counts")
+
+	_, err = scenario.Read([]byte("format: rankwarden.scenario/1\ndevices:\n  - {name: a, modle: Quay}\n"), nil)
+	require.ErrorContains(t, err, "field modle not found", "YAML is as strict")
+
 	const begin = `{"format": "rankwarden.scenario/1",` + "\n"
 	for source, want := range map[string]string{
 		begin + `"devices": [{"name": "a"}, {"name": 1}]}`:       "line 2: devices.name cannot be number",

@@ -41,8 +41,10 @@ func decodeFile(decoder *json.Decoder, into *file) error {
 		case "":
 			err = errShape
 		case "devices":
-			err = decodeList(decoder, into.Devices.add)
+			into.listed = devices{} // of one that stands twice the last counts
+			err = decodeList(decoder, into.listed.add)
 		case "groups":
+			into.Groups = nil
 			err = decodeList(decoder, func(g group) { into.Groups = append(into.Groups, g) })
 		default:
 			err = decoder.Decode(member.Addr().Interface())
@@ -90,10 +92,7 @@ func decodeList[T any](decoder *json.Decoder, add func(T)) error {
 func whyNot(source []byte) error {
 	decoder := json.NewDecoder(bytes.NewReader(source))
 	decoder.DisallowUnknownFields()
-	err := decoder.Decode(&struct {
-		file
-		Devices []device `json:"devices"`
-	}{})
+	err := decoder.Decode(&file{})
 	at := decoder.InputOffset()
 	var syntax *json.SyntaxError
 	var wrong *json.UnmarshalTypeError

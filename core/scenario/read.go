@@ -25,11 +25,13 @@ type file struct {
 	Policies    []document    `json:"policies"     yaml:"policies"`
 	PolicyFiles []string      `json:"policy_files" yaml:"policy_files"`
 	Assignments []assignment  `json:"assignments"  yaml:"assignments"`
-	Devices     devices       `json:"devices"      yaml:"devices"`
+	Devices     []device      `json:"devices"      yaml:"devices"`
 	Change      []edit        `json:"change"       yaml:"change"`
 	Rollout     *rolloutFile  `json:"rollout"      yaml:"rollout"`
 	Warrants    []warrantFile `json:"warrants"    yaml:"warrants"`
 	Notes       string        `json:"notes"        yaml:"notes"`
+
+	listed devices // in place of Devices, where they were read one by one
 }
 
 type entry struct {
