@@ -51,18 +51,28 @@ func (r *real) Command(ctx context.Context, name string, args ...string) *exec.C
 // realWorkstation starts one with the agent on its disk. Where that is not permitted the test is skipped, but for the
 // run that decides whether something lands.
 func realWorkstation(t *testing.T, name string) *real {
+	r := workstationOver(t, rootFS, func(root string) (*workstation.Workstation, error) {
+		return workstation.Start(context.Background(), root, "", name)
+	})
+	require.NoError(t, r.InstallAgent(binaries))
+	return r
+}
+
+// workstationOver starts one over a root file system, and stops it when the test ends.
+func workstationOver(
+	t *testing.T, fs func() (string, error), start func(root string) (*workstation.Workstation, error),
+) *real {
 	if err := workstation.Missing(); err != nil {
 		if os.Getenv("CI_RUN") != "" {
 			require.NoError(t, err)
 		}
 		t.Skip(err)
 	}
-	root, err := rootFS()
+	root, err := fs()
 	require.NoError(t, err)
-	w, err := workstation.Start(context.Background(), root, "", name)
+	w, err := start(root)
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, w.Stop()) })
-	require.NoError(t, w.InstallAgent(binaries))
 	return &real{w, hands.Hands{Command: w.Command, Tallies: talliesOf(w)}, t, t.TempDir()}
 }
 

@@ -2,7 +2,6 @@ package e2e
 
 import (
 	"context"
-	"os"
 	"strings"
 	"sync"
 	"testing"
@@ -12,7 +11,6 @@ import (
 
 	"rankwarden.example/client"
 	"rankwarden.example/demo/workstation"
-	"rankwarden.example/internal/agent/host/linux/hands"
 )
 
 // wholeFS is the root file system of workstations that boot.
@@ -20,20 +18,13 @@ var wholeFS = sync.OnceValues(func() (string, error) {
 	return workstation.Whole.Root(context.Background(), "../.cache")
 })
 
-// wholeWorkstation boots one, with systemd and all that it runs, in German.
+// wholeWorkstation boots one, with systemd and all that it runs.
 func wholeWorkstation(t *testing.T, name string) *real {
-	if err := workstation.Missing(); err != nil {
-		if os.Getenv("CI_RUN") != "" {
-			require.NoError(t, err)
-		}
-		t.Skip(err)
-	}
-	root, err := wholeFS()
-	require.NoError(t, err)
-	w, err := workstation.Boot(t.Context(), root, name)
-	require.NoError(t, err)
-	t.Cleanup(func() { assert.NoError(t, w.Stop()) })
-	return &real{w, hands.Hands{Command: w.Command, Tallies: talliesOf(w)}, t, t.TempDir()}
+	return workstationOver(t, wholeFS, func(root string) (*workstation.Workstation, error) {
+		ctx, cancel := context.WithTimeout(t.Context(), patience)
+		defer cancel()
+		return workstation.Boot(ctx, root, name)
+	})
 }
 
 // Debian 13, booted, is a host like any other: with its own login(1), a journal in place of logs, and sessions that

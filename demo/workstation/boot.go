@@ -14,19 +14,14 @@ import (
 	"time"
 )
 
-// bootWhole is the first program of a workstation that boots, before the system's own: arguments as of [boot], $5 the
-// name of its control group. Whatever it starts is in that group, and sees no other. Devices are its own; what would
-// meet the other workstations and this machine on the network that they share does not start.
-const bootWhole = `set -e
-mount --make-rprivate /
-[ -n "$2" ] || { mount -t tmpfs -o mode=755 disk "$3"; mkdir "$3/disk" "$3/root"; }
-disk=${2:-$3/disk}; root=$3/root
-mkdir -p "$disk/upper" "$disk/work" "$root" "$3/groups"
+// bootWhole is the first program of a workstation that boots, before the system's own; $5 is the name of its control
+// group. Whatever it starts is in that group, and sees no other. Devices are its own; what would meet the other
+// workstations and this machine on the network that they share does not start.
+const bootWhole = mounted + `
+mkdir "$3/groups"
 mount -t cgroup2 groups "$3/groups"
 mkdir -p "$3/groups/$5"
 echo 0 > "$3/groups/$5/cgroup.procs"
-mount -t overlay -o "lowerdir=$1,upperdir=$disk/upper,workdir=$disk/work" overlay "$root"
-mount -t proc proc "$root/proc"
 mount -t sysfs -o ro sysfs "$root/sys"
 mount -t tmpfs -o mode=755,nosuid dev "$root/dev"
 for device in null zero full random urandom tty; do
@@ -38,12 +33,6 @@ mount -t devpts -o newinstance,ptmxmode=0666,mode=620,gid=5 devpts "$root/dev/pt
 ln -s pts/ptmx "$root/dev/ptmx"
 ln -s /proc/self/fd "$root/dev/fd"
 ln -s fd/0 "$root/dev/stdin"; ln -s fd/1 "$root/dev/stdout"; ln -s fd/2 "$root/dev/stderr"
-mount -t tmpfs -o mode=755 run "$root/run"
-mkdir -p "$root/run/lock"
-echo "$4" > "$root/etc/hostname"
-[ -s "$root/etc/machine-id" ] || tr -d - < /proc/sys/kernel/random/uuid > "$root/etc/machine-id"
-hostname "$4"
-cp --remove-destination -L /etc/resolv.conf "$root/etc/resolv.conf" 2>/dev/null || true
 for unit in ssh.service ssh.socket systemd-modules-load.service; do
   ln -sf /dev/null "$root/etc/systemd/system/$unit"
 done

@@ -28,23 +28,27 @@ type Workstation struct {
 	group string
 }
 
-// boot is the first program of a workstation, before it enters its root: $1 the shared root, $2 a directory for what is
-// changed, $3 where all is mounted, $4 the name.
-const boot = `set -e
+// mounted is how the first program of a workstation begins, before it enters its root: $1 the shared root, $2 a directory
+// for what is changed, $3 where all is mounted, $4 the name.
+const mounted = `set -e
 mount --make-rprivate /
 [ -n "$2" ] || { mount -t tmpfs -o mode=755 disk "$3"; mkdir "$3/disk" "$3/root"; }
 disk=${2:-$3/disk}; root=$3/root
 mkdir -p "$disk/upper" "$disk/work" "$root"
 mount -t overlay -o "lowerdir=$1,upperdir=$disk/upper,workdir=$disk/work" overlay "$root"
 mount -t proc proc "$root/proc"
-mount --rbind /dev "$root/dev"
 mount -t tmpfs -o mode=755 run "$root/run"
 mkdir -p "$root/run/lock"
-touch "$root/run/utmp" "$root/var/log/wtmp"
 echo "$4" > "$root/etc/hostname"
 [ -s "$root/etc/machine-id" ] || tr -d - < /proc/sys/kernel/random/uuid > "$root/etc/machine-id"
 hostname "$4"
 cp --remove-destination -L /etc/resolv.conf "$root/etc/resolv.conf" 2>/dev/null || true
+`
+
+// boot is the first program of a workstation that runs nothing but what it is told to.
+const boot = mounted + `
+mount --rbind /dev "$root/dev"
+touch "$root/run/utmp" "$root/var/log/wtmp"
 exec chroot "$root" /bin/bash -c 'echo ready; while read -r line; do :; done'
 `
 

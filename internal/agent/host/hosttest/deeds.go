@@ -16,7 +16,8 @@ type Deed struct {
 	Name   string // continues a sentence that begins with "a host"
 	Before func(ctx context.Context) error
 	Do     func(ctx context.Context, h host.Host, account principal.SID) error
-	Seen   func(ctx context.Context) error // nil when it was done; removes what Before made
+	Seen   func(ctx context.Context) error // nil when it was done; none where Do says it
+	Undo   func(ctx context.Context) error // removes what stays without the account; nil for nothing
 	Rules  *drift.Passwords                // set after Before, and put back
 }
 
@@ -31,6 +32,9 @@ func DeedChecks(list []Deed) []Check {
 
 func (d Deed) check(b *bench) {
 	sid := b.opened(DeedsAccount)
+	if d.Undo != nil {
+		b.undo = append(b.undo, func() error { return d.Undo(context.WithoutCancel(b.ctx)) })
+	}
 	b.must("preparing it by hand", d.Before(b.ctx))
 	if d.Rules != nil {
 		b.rules(*d.Rules)
@@ -38,5 +42,7 @@ func (d Deed) check(b *bench) {
 	if d.Do != nil {
 		b.must("doing it", d.Do(b.ctx, b.Host, sid))
 	}
-	b.must("seeing it by hand", d.Seen(b.ctx))
+	if d.Seen != nil {
+		b.must("seeing it by hand", d.Seen(b.ctx))
+	}
 }

@@ -30,8 +30,9 @@ func (h Hands) Deeds() []hosttest.Deed {
 		Do: func(ctx context.Context, of host.Host, account principal.SID) error {
 			return of.RenameAccount(ctx, account, "rw-renamed")
 		},
-		Seen: h.script("rm /var/spool/cron/crontabs/rw-renamed; grep -q ^rw-renamed: /etc/subuid; " +
+		Seen: h.script("test -e /var/spool/cron/crontabs/rw-renamed; grep -q ^rw-renamed: /etc/subuid; " +
 			"! grep -q ^rw-check: /etc/subuid"),
+		Undo: h.script("rm -f /var/spool/cron/crontabs/rw-check /var/spool/cron/crontabs/rw-renamed"),
 	}, {
 		Name:   "names the files in which a name has rights, and by which another one may come to have them",
 		Before: h.script("echo 'rw-check ALL = /usr/bin/id' > " + drop),
@@ -42,7 +43,7 @@ func (h Hands) Deeds() []hosttest.Deed {
 			}
 			return err
 		},
-		Seen: h.script("rm " + drop),
+		Undo: h.script("rm -f " + drop),
 	}, {
 		Name:   "never loosens the ages of an account that is stricter",
 		Before: h.script("chage -m 5 -M 20 rw-check"),
@@ -57,6 +58,6 @@ func (h Hands) Deeds() []hosttest.Deed {
 			}
 			return nil
 		},
-		Seen: h.script("gpasswd -d rw-check $group"),
+		Undo: h.script("gpasswd -d rw-check $group || true"),
 	}}
 }
