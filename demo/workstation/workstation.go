@@ -28,8 +28,8 @@ type Workstation struct {
 	group string
 }
 
-// mounted is how the first program of a workstation begins, before it enters its root: $1 the shared root, $2 a directory
-// for what is changed, $3 where all is mounted, $4 the name.
+// mounted is how the first program of a workstation begins, before it enters its root: $1 the shared root, $2 a
+// directory for what is changed, $3 where all is mounted, $4 the name.
 const mounted = `set -e
 mount --make-rprivate /
 [ -n "$2" ] || { mount -t tmpfs -o mode=755 disk "$3"; mkdir "$3/disk" "$3/root"; }
